@@ -1,0 +1,47 @@
+"""Read-only, checked arrays: what every shape is made of."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from arabesque.errors import InvalidShape
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
+
+
+def frozen_array(
+    values: ArrayLike,
+    shape: tuple[int | None, ...],
+    dtype: type[np.generic],
+    *,
+    what: str,
+    below: int | None = None,
+) -> NDArray[Any]:
+    """A C-ordered, read-only array of the given shape and type.
+
+    ``None`` in ``shape`` stands for any length. ``below`` is the exclusive
+    upper bound of an index array. An array that is already frozen is taken
+    as it is, so that documents can share it; anything else is copied.
+
+    Raises InvalidShape when the shape is another, a value is not finite or
+    an index is out of range.
+    """
+    array = np.asarray(values)
+    if array.ndim != len(shape) or any(n is not None and n != m for n, m in zip(shape, array.shape, strict=True)):
+        wanted = " x ".join("n" if n is None else str(n) for n in shape)
+        raise InvalidShape(
+            f"{what}: an array of {wanted} numbers is needed, this one is {' x '.join(map(str, array.shape))}",
+            "Check the program or file that made it",
+        )
+    if np.issubdtype(dtype, np.floating) and not np.isfinite(array.sum()) and not np.isfinite(array).all():
+        raise InvalidShape(f"{what}: some values are not finite numbers", "Export it again from its source")
+    if below is not None and array.size and (array.min() < 0 or array.max() >= below):
+        raise InvalidShape(f"{what}: some indices point outside the {below} points", "Export it again from its source")
+    if array.dtype == dtype and array.flags.c_contiguous and not array.flags.writeable:
+        return array
+    frozen = np.array(array, dtype=dtype, order="C")
+    frozen.setflags(write=False)
+    return frozen

@@ -1,0 +1,86 @@
+"""Surfaces against a scan in both directions: the verdict that fits and reports share."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from arabesque.checking.distance import SAMPLES_ALONG, scan_to_surface, surface_to_scan
+from arabesque.checking.figures import Figures
+from arabesque.geometry import Surface, Trim
+from arabesque.progress import Progress, part, silent
+from arabesque.scan import Scan
+
+
+@dataclass(frozen=True)
+class BothWays:
+    """Figures from the surface to the scan and back; missing: share of the surface with no scan below."""
+
+    surface_to_scan: Figures
+    scan_to_surface: Figures
+    missing: float
+
+    @property
+    def inlier_p99(self) -> float:
+        """The worse of both directions, mm."""
+        return max(self.surface_to_scan.inlier_p99, self.scan_to_surface.inlier_p99)
+
+    @property
+    def inlier_rms(self) -> float:
+        """The worse of both directions, mm."""
+        return max(self.surface_to_scan.inlier_rms, self.scan_to_surface.inlier_rms)
+
+    @property
+    def outlier_share(self) -> float:
+        """The worse of both directions."""
+        return max(self.surface_to_scan.outlier_share, self.scan_to_surface.outlier_share)
+
+    def within(self, tolerance: float) -> bool:
+        """True when both directions keep the tolerance; a coarse scan may have no point of its own here."""
+        back = self.scan_to_surface
+        return self.surface_to_scan.within(tolerance) and (back.samples == 0 or back.within(tolerance))
+
+    def as_record(self) -> dict[str, Any]:
+        """The part of a report that both commands share."""
+        return {
+            "surface_to_scan": self.surface_to_scan.as_record(),
+            "scan_to_surface": self.scan_to_surface.as_record(),
+            "outlier_share": self.outlier_share,
+            "missing_share": self.missing,
+        }
+
+
+def measure_both_ways(
+    surfaces: list[Surface],
+    scan: Scan,
+    tolerance: float,
+    samples_along: int = SAMPLES_ALONG,
+    most_scan_points: int | None = None,
+    trims: Sequence[Trim | None] | None = None,
+    progress: Progress = silent,
+) -> BothWays:
+    """Distances of surfaces and scan in both directions.
+
+    The way back reaches as far as the way there found anything, and at least
+    ten tolerances, so that a surface far off is not called close. ``trims``
+    says, surface by surface, which part of it counts (None for all of it).
+    """
+    distances, valid = [], []
+    for number, surface in enumerate(surfaces):
+        progress(0.5 * number / len(surfaces), "Measuring from the surface to the scan")
+        grid = surface_to_scan(surface, scan, samples_along)
+        shown = np.ones(grid.valid.size, dtype=bool)
+        trim = trims[number] if trims else None
+        if trim is not None:
+            shown = trim.contains(np.array(np.meshgrid(grid.u, grid.v, indexing="ij")).reshape(2, -1).T)
+        distances.append(grid.distance.ravel()[shown])
+        valid.append(grid.valid.ravel()[shown])
+    there, counted = np.concatenate(distances), np.concatenate(valid)
+    reach = max(10 * tolerance, 1.5 * float(np.abs(there[counted]).max(initial=0.0)))
+    back = scan_to_surface(scan, surfaces, reach, most_scan_points, trims, part(progress, 0.5, 1.0))
+    return BothWays(
+        Figures.of(there[counted], tolerance),
+        Figures.of(back, tolerance),
+        float(1 - np.mean(counted)) if len(counted) else 1.0,
+    )

@@ -1,0 +1,124 @@
+"""Distance between surfaces and a scan, signed, in both directions."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from arabesque.arrays import Bools, Floats, Ints
+from arabesque.checking.figures import Figures
+from arabesque.geometry import Surface, Trim, breakpoints, foot_points, unit
+from arabesque.progress import Progress, silent
+from arabesque.scan import Scan
+
+SAMPLES_ALONG = 100
+AGREEING_NORMALS = 0.5
+"""Normals further apart than 60° belong to another sheet of the form."""
+
+
+@dataclass(frozen=True, eq=False)
+class Grid:
+    """Signed distances of a surface on a parameter grid.
+
+    u, v: (r,), (s,) parameters. points, normals: (r, s, 3). distance: (r, s)
+    mm, positive where the surface lies above (outside) the scan. valid:
+    (r, s), false where no scan lies below.
+    """
+
+    u: Floats
+    v: Floats
+    points: Floats
+    normals: Floats
+    distance: Floats
+    valid: Bools
+
+    def figures(self, tolerance: float) -> Figures:
+        """Figures of the samples that have a scan below."""
+        return Figures.of(self.distance[self.valid], tolerance)
+
+
+def even_parameters(knots: Floats, count: int) -> Floats:
+    """About ``count`` parameters over the knot range, the same number in every span."""
+    breaks = breakpoints(knots)
+    each = max(2, -(-count // (len(breaks) - 1)))
+    spans = [np.linspace(a, b, each, endpoint=False) for a, b in pairwise(breaks)]
+    return np.concatenate([*spans, breaks[-1:]])
+
+
+def surface_to_scan(surface: Surface, scan: Scan, samples_along: int = SAMPLES_ALONG, cut: float = np.inf) -> Grid:
+    """Signed distance of a surface on a grid of about ``samples_along``² places.
+
+    A place is not valid, for there is no scan below it, when the closest
+    place on the scan is its rim or lies beyond ``cut`` mm.
+    """
+    u, v = (even_parameters(k, samples_along) for k in surface.knots)
+    d = surface.on_grid(u, v, 1)
+    points = d[0, 0]
+    normals = unit(np.cross(d[1, 0], d[0, 1]))
+    distance, valid = distances_to_scan(points.reshape(-1, 3), scan, cut)
+    shape = points.shape[:2]
+    return Grid(u, v, points, normals, distance.reshape(shape), valid.reshape(shape))
+
+
+def distances_to_scan(points: Floats, scan: Scan, cut: float = np.inf) -> tuple[Floats, Bools]:
+    """Signed distances of (n, 3) points, and which of them have a scan below."""
+    distance, closest = scan.signed_distance(points, cut)
+    valid = ~closest.on_border & (closest.triangle >= 0)
+    return np.where(valid, distance, 0.0), valid
+
+
+def scan_to_surface(
+    scan: Scan,
+    surfaces: list[Surface],
+    reach: float,
+    most: int | None = None,
+    trims: Sequence[Trim | None] | None = None,
+    progress: Progress = silent,
+) -> Floats:
+    """Signed distances (n,) of the scan's points to the surfaces they belong to.
+
+    A scan point belongs to a surface when the foot of its perpendicular lies
+    strictly inside the surface, no further off than ``reach`` mm, and the
+    normals there agree up to sign. Of several surfaces the nearest counts.
+    Positive: the surface lies above the scan, as in the other direction.
+    ``most`` limits the number of scan points, evenly over their order;
+    ``trims`` leaves out what lies on a trimmed-away part of a surface.
+    """
+    best = np.full(len(scan.points), np.inf)
+    signed = np.zeros(len(scan.points))
+    for number, surface in enumerate(surfaces):
+        progress(number / len(surfaces), "Measuring from the scan to the surface")
+        near = _near(scan, surface, reach)
+        if most is not None and len(near) * len(surfaces) > most:
+            near = near[:: -(-len(near) * len(surfaces) // most)]
+        if not len(near):
+            continue
+        feet = foot_points(surface, scan.points[near])
+        gap = feet.points - scan.points[near]
+        size = np.linalg.norm(gap, axis=1)
+        normals = scan.smoothed_normals[near]
+        agree = np.abs(np.einsum("nc,nc->n", surface.normals(feet.uv), normals)) > AGREEING_NORMALS
+        trim = trims[number] if trims else None
+        shown = feet.inside if trim is None else feet.inside & trim.contains(feet.uv)
+        belongs = shown & agree & (size <= reach) & (size < best[near])
+        chosen = near[belongs]
+        best[chosen] = size[belongs]
+        side = np.einsum("nc,nc->n", gap[belongs], normals[belongs])
+        signed[chosen] = np.where(side < 0, -size[belongs], size[belongs])
+    return signed[np.isfinite(best)]
+
+
+def _near(scan: Scan, surface: Surface, reach: float) -> Ints:
+    """Indices of scan points within about ``reach`` of the surface: box first, then samples."""
+    low = surface.points.reshape(-1, 3).min(axis=0) - reach
+    high = surface.points.reshape(-1, 3).max(axis=0) + reach
+    boxed = np.flatnonzero(np.all((scan.points >= low) & (scan.points <= high), axis=1))
+    if not len(boxed):
+        return boxed
+    u, v = (even_parameters(k, 40) for k in surface.knots)
+    grid = surface.on_grid(u, v)[0, 0]
+    spacing = max(np.linalg.norm(np.diff(grid, axis=axis), axis=-1).max() for axis in (0, 1))
+    distance, _ = cKDTree(grid.reshape(-1, 3)).query(scan.points[boxed], distance_upper_bound=reach + spacing)
+    return boxed[np.isfinite(distance)]

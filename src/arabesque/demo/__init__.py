@@ -1,0 +1,19 @@
+"""The invented demo scenario: master shapes with known equations, and a simulated scanner."""
+
+from arabesque.demo.heron import Heron
+from arabesque.demo.master import Dent, Hole, Master
+from arabesque.demo.scanner import Simulated, simulate
+from arabesque.errors import ArabesqueError
+
+MASTERS: dict[str, type[Master]] = {"heron": Heron}
+"""The master shapes by name."""
+
+
+def master(name: str) -> Master:
+    """The master shape of that name; raises ArabesqueError for an unknown one."""
+    if name not in MASTERS:
+        raise ArabesqueError(f"There is no demo called '{name}'", f"Choose one of: {', '.join(MASTERS)}")
+    return MASTERS[name]()
+
+
+__all__ = ["MASTERS", "Dent", "Hole", "Master", "Simulated", "master", "simulate"]

@@ -1,0 +1,33 @@
+"""Errors meant for the user: each names the cause and the cure."""
+
+
+class ArabesqueError(Exception):
+    """Something the user can understand and act on.
+
+    cause: what is wrong, one sentence without a full stop.
+    cure:  what to do about it, one sentence without a full stop.
+    """
+
+    def __init__(self, cause: str, cure: str) -> None:
+        super().__init__(cause, cure)
+        self.cause = cause
+        self.cure = cure
+
+    def __str__(self) -> str:
+        return f"{self.cause}. {self.cure}."
+
+
+class InvalidShape(ArabesqueError):
+    """Arrays that do not make a shape: wrong size, not finite, index out of range."""
+
+
+class FileProblem(ArabesqueError):
+    """A file that cannot be read or written."""
+
+
+class FitProblem(ArabesqueError):
+    """A fit that cannot start or cannot go on."""
+
+
+class KernelProblem(ArabesqueError):
+    """The B-rep kernel failed, hung or crashed."""

@@ -1,0 +1,56 @@
+"""Fairness energy of a surface: how much its curvature changes."""
+
+from itertools import pairwise
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.geometry import Surface, basis_matrix, breakpoints
+
+
+def gram_matrix(knots: Floats, degree: int, derivative: int) -> Floats:
+    """(n, n) integrals of products of basis function derivatives over the unit-scaled knot range.
+
+    Gauss-Legendre quadrature with degree + 1 nodes a span, exact for these
+    polynomials.
+    """
+    n = len(knots) - degree - 1
+    if derivative > degree:
+        return np.zeros((n, n))
+    nodes, weights = np.polynomial.legendre.leggauss(degree + 1)
+    breaks = breakpoints(knots)
+    width = breaks[-1] - breaks[0]
+    total = np.zeros((n, n))
+    for a, b in pairwise(breaks):
+        basis = basis_matrix(knots, degree, (a + b) / 2 + (b - a) / 2 * nodes, derivative)
+        total += basis.T @ (basis * weights[:, None]) * (b - a) / 2
+    result: Floats = total * width ** (2 * derivative - 1)
+    return result
+
+
+def fairness_matrix(surface: Surface) -> Floats:
+    """(nu nv, nu nv) matrix of the third-derivative energy, the same for x, y and z.
+
+    Minimum curvature variation: the integral of |Xuuu|² + 3|Xuuv|² + 3|Xuvv|²
+    + |Xvvv|² over the unit square, each term scaled for the side lengths so
+    that a long patch is not stiffer one way. After Moreton and Séquin,
+    "Functional optimization for fair surface design", SIGGRAPH 1992.
+    """
+    u = [gram_matrix(surface.knots[0], surface.degree[0], k) for k in range(4)]
+    v = [gram_matrix(surface.knots[1], surface.degree[1], k) for k in range(4)]
+    long, wide = side_lengths(surface)
+    aspect = wide / long
+    return (
+        aspect**3 * np.kron(u[3], v[0])
+        + 3 * aspect * np.kron(u[2], v[1])
+        + 3 / aspect * np.kron(u[1], v[2])
+        + aspect**-3 * np.kron(u[0], v[3])
+    )
+
+
+def side_lengths(surface: Surface) -> tuple[float, float]:
+    """Mean lengths of the control rows along u and along v, mm; never zero."""
+    along_u = np.linalg.norm(np.diff(surface.points, axis=0), axis=2).sum(axis=0).mean()
+    along_v = np.linalg.norm(np.diff(surface.points, axis=1), axis=2).sum(axis=1).mean()
+    tiny = 1e-6 * max(along_u, along_v, 1e-6)
+    return max(float(along_u), tiny), max(float(along_v), tiny)

@@ -1,0 +1,155 @@
+"""Fit one patch of given degree and knots to a scan."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.linalg import LinAlgError, cho_factor, cho_solve
+
+from arabesque.arrays import Bools, Floats
+from arabesque.checking import even_parameters, inlier_bound
+from arabesque.errors import FitProblem
+from arabesque.fitting.fairness import fairness_matrix
+from arabesque.geometry import Surface, basis_matrix, unit
+from arabesque.progress import Progress, silent
+from arabesque.scan import Scan
+
+AGREEING_NORMALS = 0.5
+
+
+@dataclass(frozen=True)
+class FitSettings:
+    """How a patch is fitted.
+
+    tolerance:  mm; sets from where on a sample counts as an outlier
+    samples:    about this many along each side
+    rounds:     closest points and solve, this many times
+    slide:      weight of the tangential part; above 0 keeps parameters from
+                drifting, below 1 lets them slide (numbers around a tight
+                radius need it)
+    smoothness: weight of the fairness energy on the unit domain
+    """
+
+    tolerance: float
+    samples: int = 40
+    rounds: int = 4
+    slide: float = 0.03
+    smoothness: float = 1e-9
+
+
+def corners_only(shape: tuple[int, ...]) -> Bools:
+    """(nu, nv) mask of the four corner control points: those that stay where they are."""
+    held = np.zeros(shape, dtype=bool)
+    held[np.ix_([0, -1], [0, -1])] = True
+    return held
+
+
+def fit_patch(
+    surface: Surface,
+    scan: Scan,
+    settings: FitSettings,
+    held: Bools | None = None,
+    trusted: bool = False,
+    progress: Progress = silent,
+) -> Surface:
+    """The surface with its control points moved to fit the scan.
+
+    Weighted Gauss-Newton on the distances along the smoothed scan normals:
+    closest points, Tukey's biweight against dents, a small tangential weight,
+    and a fairness energy (point-to-tangent-plane distance: Pottmann, Leopoldseder
+    and Hofer, "Approximation with active B-spline curves and surfaces", 2002).
+
+    held: (nu, nv) control points that stay; the four corners by default.
+    trusted: the start is already close, so that samples whose normal
+    disagrees are rejected from the first round on.
+    Raises FitProblem when no part of the surface has a scan below it.
+    """
+    if held is None:
+        held = corners_only(surface.points.shape[:2])
+    u, v = (even_parameters(k, settings.samples) for k in surface.knots)
+    bu, bv = (
+        basis_matrix(surface.knots[0], surface.degree[0], u, 0),
+        basis_matrix(surface.knots[1], surface.degree[1], v, 0),
+    )
+    du, dv = (
+        basis_matrix(surface.knots[0], surface.degree[0], u, 1),
+        basis_matrix(surface.knots[1], surface.degree[1], v, 1),
+    )
+    free = np.repeat(~held.ravel(), 3)
+    points = surface.points
+    if not free.any():
+        return surface
+    for number in range(settings.rounds):
+        progress(number / settings.rounds, "Fitting")
+        values = surface.with_points(points).on_basis([bu, du], [bv, dv])
+        pulls = _pulls(values, scan, settings, check_normals=trusted or number > 0)
+        energy = settings.smoothness * fairness_matrix(surface.with_points(points))
+        points = points + _step(points, pulls, (bu, bv), energy, free)
+    return surface.with_points(points)
+
+
+@dataclass(frozen=True, eq=False)
+class _Pulls:
+    """What draws the surface: (r, s) residual along the (r, s, 3) normal, with (r, s) weights summing to 1."""
+
+    residual: Floats
+    normal: Floats
+    weight: Floats
+    slide: float
+
+
+def _pulls(values: Floats, scan: Scan, settings: FitSettings, check_normals: bool) -> _Pulls:
+    points = values[0, 0]
+    shape = points.shape[:2]
+    across = np.cross(values[1, 0], values[0, 1])
+    area = np.linalg.norm(across, axis=2)
+    closest = scan.closest(points.reshape(-1, 3))
+    normal = closest.normals.reshape(*shape, 3)
+    residual = np.einsum("rsc,rsc->rs", closest.points.reshape(*shape, 3) - points, normal)
+    valid = ~closest.on_border.reshape(shape)
+    if check_normals:
+        # a patch may have been clicked either way round: agreement is up to its overall side
+        cosine = np.einsum("rsc,rsc->rs", unit(across), normal)
+        side = 1.0 if np.sum(cosine * area) >= 0 else -1.0
+        valid &= side * cosine > AGREEING_NORMALS
+    if np.count_nonzero(valid) < 4:
+        raise FitProblem("There is no scan below the patch", "Place the corners on the scan, around an area it covers")
+    bound = inlier_bound(residual[valid], settings.tolerance)
+    weight = np.where(np.abs(residual) < bound, (1 - (residual / bound) ** 2) ** 2, 0.0) * valid * area
+    return _Pulls(residual, normal, weight / weight.sum(), settings.slide)
+
+
+def _step(points: Floats, pulls: _Pulls, basis: tuple[Floats, Floats], energy: Floats, free: Bools) -> Floats:
+    """Move of the control points, (nu, nv, 3): the solution of the normal equations.
+
+    The matrix is assembled by sum factorisation over the grid: products of
+    basis functions along u and along v, contracted one after the other.
+    """
+    bu, bv = basis
+    nu, nv = bu.shape[1], bv.shape[1]
+    pairs_u = (bu[:, :, None] * bu[:, None, :]).reshape(len(bu), -1)
+    pairs_v = (bv[:, :, None] * bv[:, None, :]).reshape(len(bv), -1)
+    m, w, slide = pulls.normal, pulls.weight, pulls.slide
+    matrix = np.zeros((nu * nv, 3, nu * nv, 3))
+    right = np.zeros((nu, nv, 3))
+    for a in range(3):
+        right[:, :, a] = bu.T @ (w * pulls.residual * m[:, :, a]) @ bv
+        for b in range(a, 3):
+            weights = w * ((1 - slide) * m[:, :, a] * m[:, :, b] + (slide if a == b else 0.0))
+            block = (pairs_u.T @ weights @ pairs_v).reshape(nu, nu, nv, nv)
+            matrix[:, a, :, b] = block.transpose(0, 2, 1, 3).reshape(nu * nv, nu * nv)
+            if a == b:
+                matrix[:, a, :, b] += energy
+            else:
+                matrix[:, b, :, a] = matrix[:, a, :, b]
+    flat = right.reshape(-1, 3) - energy @ points.reshape(-1, 3)
+    whole = matrix.reshape(3 * nu * nv, -1)[np.ix_(free, free)]
+    # a control point whose whole support has no scan below it is held only by this
+    whole[np.diag_indices_from(whole)] += 1e-12 * whole.trace()
+    move = np.zeros(3 * nu * nv)
+    try:
+        move[free] = cho_solve(cho_factor(whole, lower=True, overwrite_a=True, check_finite=False), flat.ravel()[free])
+    except LinAlgError as problem:
+        raise FitProblem(
+            "The patch has folded onto itself", "Move its corners apart, or use a lower degree"
+        ) from problem
+    return move.reshape(points.shape)

@@ -1,0 +1,169 @@
+"""Tensor product NURBS surfaces as immutable values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from arabesque.arrays import Floats, frozen_array
+from arabesque.errors import InvalidShape
+from arabesque.geometry.kernels import basis_matrix, evaluate_tensor
+from arabesque.geometry.knots import bezier_knots, breakpoints, checked_knots, elevate_degree, insert_knots
+from arabesque.geometry.rational import quotient_derivatives
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """A four-sided patch.
+
+    degree:  along u and v, 1 to 7
+    knots:   clamped knot vectors along u and v
+    points:  (nu, nv, 3) float64, mm
+    weights: (nu, nv) float64, all positive, or None for a polynomial patch
+
+    Raises InvalidShape when the arrays do not make a surface.
+    """
+
+    degree: tuple[int, int]
+    knots: tuple[Floats, Floats]
+    points: Floats
+    weights: Floats | None = None
+
+    def __post_init__(self) -> None:
+        points = frozen_array(self.points, (None, None, 3), np.float64, what="Surface")
+        knots = tuple(
+            checked_knots(k, p, n, "Surface") for k, p, n in zip(self.knots, self.degree, points.shape[:2], strict=True)
+        )
+        object.__setattr__(self, "points", points)
+        object.__setattr__(self, "knots", knots)
+        if self.weights is not None:
+            weights = frozen_array(self.weights, points.shape[:2], np.float64, what="Surface weights")
+            if weights.min() <= 0:
+                raise InvalidShape("Surface: a weight is not positive", "Export it again from its source")
+            object.__setattr__(self, "weights", weights)
+
+    @classmethod
+    def bezier(cls, points: ArrayLike) -> Surface:
+        """The single-span surface on [0, 1]² with these (nu, nv, 3) control points."""
+        array = np.asarray(points, dtype=float)
+        degree = (array.shape[0] - 1, array.shape[1] - 1)
+        return cls(degree, (bezier_knots(degree[0]), bezier_knots(degree[1])), array)
+
+    @property
+    def count(self) -> int:
+        """Number of control points."""
+        return self.points.shape[0] * self.points.shape[1]
+
+    @property
+    def spans(self) -> tuple[int, int]:
+        """Number of polynomial pieces along u and v."""
+        return len(breakpoints(self.knots[0])) - 1, len(breakpoints(self.knots[1])) - 1
+
+    @property
+    def domain(self) -> tuple[tuple[float, float], tuple[float, float]]:
+        """Parameter range along u and v."""
+        ku, kv = self.knots
+        return (float(ku[0]), float(ku[-1])), (float(kv[0]), float(kv[-1]))
+
+    @cached_property
+    def _coefficients(self) -> Floats:
+        """Control points as they enter the sums: (nu, nv, 3), or (nu, nv, 4) homogeneous."""
+        if self.weights is None:
+            return self.points
+        return np.dstack([self.points * self.weights[..., None], self.weights])
+
+    def derivatives(self, uv: ArrayLike, order: int = 2) -> Floats:
+        """All derivatives up to ``order`` at scattered parameters.
+
+        uv: (n, 2). Returns (order+1, order+1, n, 3): [k, l] is the derivative
+        k times along u and l times along v, filled where k + l <= order.
+        Outside the domain the end pieces go on.
+        """
+        uv = np.ascontiguousarray(uv, dtype=float)
+        (ku, kv), (p, q) = self.knots, self.degree
+        values = evaluate_tensor(ku, p, kv, q, self._coefficients, uv, order)
+        return values if self.weights is None else quotient_derivatives(values)
+
+    def at(self, uv: ArrayLike) -> Floats:
+        """(n, 3) points at scattered parameters (n, 2)."""
+        return self.derivatives(uv, 0)[0, 0]
+
+    def on_grid(self, u: ArrayLike, v: ArrayLike, order: int = 0) -> Floats:
+        """All derivatives up to ``order`` on the grid u x v.
+
+        Returns (order+1, order+1, len(u), len(v), 3), filled where k + l <= order.
+        """
+        u, v = np.ascontiguousarray(u, dtype=float), np.ascontiguousarray(v, dtype=float)
+        bu = [basis_matrix(self.knots[0], self.degree[0], u, k) for k in range(order + 1)]
+        bv = [basis_matrix(self.knots[1], self.degree[1], v, k) for k in range(order + 1)]
+        return self.on_basis(bu, bv)
+
+    def on_basis(self, bu: list[Floats], bv: list[Floats]) -> Floats:
+        """As ``on_grid``, with basis matrices made before: for a grid that stays while points move."""
+        order = len(bu) - 1
+        coefficients = self._coefficients
+        size = coefficients.shape[2]
+        values = np.zeros((order + 1, order + 1, len(bu[0]), len(bv[0]), size))
+        for k in range(order + 1):
+            along_u = np.tensordot(bu[k], coefficients, axes=1)
+            for m in range(order + 1 - k):
+                values[k, m] = np.einsum("ujc,vj->uvc", along_u, bv[m], optimize=True)
+        if self.weights is None:
+            return values
+        flat = quotient_derivatives(values.reshape(order + 1, order + 1, -1, size))
+        return flat.reshape(*values.shape[:-1], 3)
+
+    def normals(self, uv: ArrayLike) -> Floats:
+        """(n, 3) unit normals Su x Sv at scattered parameters."""
+        d = self.derivatives(uv, 1)
+        return unit(np.cross(d[1, 0], d[0, 1]))
+
+    def elevated(self, u: int = 0, v: int = 0) -> Surface:
+        """The same surface with its degree raised exactly, ``u`` and ``v`` times."""
+        surface = self
+        for axis, times in ((0, u), (1, v)):
+            for _ in range(times):
+                knots, points = elevate_degree(surface.knots[axis], surface.degree[axis], surface._along(axis))
+                degree = list(surface.degree)
+                degree[axis] += 1
+                surface = surface._changed(axis, (degree[0], degree[1]), knots, points)
+        return surface
+
+    def with_knots(self, u: ArrayLike = (), v: ArrayLike = ()) -> Surface:
+        """The same surface with knots inserted exactly."""
+        surface = self
+        for axis, extra in ((0, u), (1, v)):
+            if np.size(extra):
+                knots, points = insert_knots(surface.knots[axis], surface.degree[axis], surface._along(axis), extra)
+                surface = surface._changed(axis, surface.degree, knots, points)
+        return surface
+
+    def with_points(self, points: ArrayLike) -> Surface:
+        """The surface with other control points of the same count."""
+        return replace(self, points=np.asarray(points, dtype=float))
+
+    def boundary(self) -> list[tuple[Floats, Floats]]:
+        """The four edges as (start uv, end uv), going round."""
+        (u0, u1), (v0, v1) = self.domain
+        corners = np.array([(u0, v0), (u1, v0), (u1, v1), (u0, v1)])
+        return [(corners[i], corners[(i + 1) % 4]) for i in range(4)]
+
+    def _along(self, axis: int) -> Floats:
+        return np.swapaxes(self._coefficients, 0, axis)
+
+    def _changed(self, axis: int, degree: tuple[int, int], knots: Floats, coefficients: Floats) -> Surface:
+        both = (knots, self.knots[1]) if axis == 0 else (self.knots[0], knots)
+        coefficients = np.swapaxes(coefficients, 0, axis)
+        if self.weights is None:
+            return Surface(degree, both, coefficients)
+        weights = coefficients[..., 3]
+        return Surface(degree, both, coefficients[..., :3] / weights[..., None], weights)
+
+
+def unit(vectors: Floats) -> Floats:
+    """Vectors scaled to length 1; zero vectors stay zero."""
+    lengths = np.linalg.norm(vectors, axis=-1, keepdims=True)
+    return vectors / np.where(lengths > 0, lengths, 1.0)

@@ -1,0 +1,45 @@
+"""Trim loops: the part of a surface that a face of a body shows."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from arabesque.arrays import Bools, Floats, frozen_array
+
+
+@dataclass(frozen=True, eq=False)
+class Trim:
+    """Closed polygons in a surface's parameters: the outer loop and the holes, (n, 2) each, in any order."""
+
+    loops: tuple[Floats, ...]
+
+    def __post_init__(self) -> None:
+        loops = tuple(frozen_array(loop, (None, 2), np.float64, what="Trim loop") for loop in self.loops)
+        object.__setattr__(self, "loops", loops)
+
+    def contains(self, uv: Floats) -> Bools:
+        """Which of the (n, 2) parameters lie inside, by the even-odd rule over all loops."""
+        odd = np.zeros(len(uv), dtype=bool)
+        for loop in self.loops:
+            for (x0, y0), (x1, y1) in zip(loop, np.roll(loop, -1, axis=0), strict=True):
+                if y0 != y1:
+                    crosses = (uv[:, 1] >= min(y0, y1)) & (uv[:, 1] < max(y0, y1))
+                    odd ^= crosses & (uv[:, 0] < x0 + (uv[:, 1] - y0) * (x1 - x0) / (y1 - y0))
+        return odd
+
+    @property
+    def area(self) -> float:
+        """Enclosed area in parameters."""
+        return float(polygon_area(self.loops))
+
+
+def polygon_area(loops: Sequence[Floats]) -> float:
+    """Area of the largest loop less that of the others (shoelace formula)."""
+    areas = []
+    for loop in loops:
+        x, y = loop.T
+        areas.append(abs(float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1)))) / 2)
+    return 2 * max(areas, default=0.0) - sum(areas)

@@ -1,0 +1,56 @@
+"""Undo and redo: a list of documents that share what did not change."""
+
+from dataclasses import dataclass
+
+from arabesque.model.document import Document
+
+
+@dataclass(frozen=True)
+class Step:
+    """A state of the work and the words for what led to it."""
+
+    label: str
+    document: Document
+
+
+class History:
+    """The states one can go back and forth among."""
+
+    def __init__(self, document: Document, label: str = "Start") -> None:
+        self._steps = [Step(label, document)]
+        self._now = 0
+
+    @property
+    def document(self) -> Document:
+        """The document as it stands."""
+        return self._steps[self._now].document
+
+    @property
+    def steps(self) -> list[Step]:
+        """All states, oldest first, undone ones included."""
+        return list(self._steps)
+
+    @property
+    def position(self) -> int:
+        """Index of the present state in ``steps``."""
+        return self._now
+
+    def commit(self, label: str, document: Document) -> None:
+        """Add a state; what was undone before is given up."""
+        del self._steps[self._now + 1 :]
+        self._steps.append(Step(label, document))
+        self._now += 1
+
+    def undo(self) -> str | None:
+        """Go one state back; returns the words of what was undone, None at the start."""
+        if self._now == 0:
+            return None
+        self._now -= 1
+        return self._steps[self._now + 1].label
+
+    def redo(self) -> str | None:
+        """Go one state forth; returns the words of what was done again, None at the end."""
+        if self._now + 1 == len(self._steps):
+            return None
+        self._now += 1
+        return self._steps[self._now].label

@@ -1,0 +1,111 @@
+"""The ``.arabesque`` project file: a zip of ``document.json`` and arrays named by their content."""
+
+import contextlib
+import io
+import json
+import os
+import tempfile
+import zipfile
+from pathlib import Path
+
+import numpy as np
+
+from arabesque import __version__
+from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.model.document import Document
+from arabesque.model.records import AnyArray, array_name, document_from, document_record
+from arabesque.progress import Progress, silent
+
+SUFFIX = ".arabesque"
+_DOCUMENT = "document.json"
+
+
+def save_project(path: str | Path, document: Document, progress: Progress = silent) -> None:
+    """Write the document to a project file.
+
+    Written beside its place, flushed to the disk and then renamed, so that
+    at every moment either the old or the new file is there, whole.
+    Raises FileProblem when the place cannot be written; Cancelled leaves the
+    old file.
+    """
+    path = Path(path)
+    beside: Path | None = None
+    try:
+        handle, name = tempfile.mkstemp(prefix=".arabesque-", suffix=".part", dir=path.parent)
+        beside = Path(name)
+        with os.fdopen(handle, "wb") as file:
+            _write(file, document, progress)
+            file.flush()
+            os.fsync(file.fileno())
+        beside.replace(path)
+        beside = None
+        _sync_folder(path.parent)
+    except OSError as problem:
+        raise FileProblem(
+            f"{path} cannot be written ({problem.strerror})", "Your work is unharmed: save to another place"
+        ) from problem
+    finally:
+        if beside is not None:
+            with contextlib.suppress(OSError):  # a full or vanished disk has been reported already
+                beside.unlink(missing_ok=True)
+
+
+def load_project(path: str | Path, progress: Progress = silent) -> Document:
+    """The document of a project file. Raises FileProblem, with cause and cure, when it cannot be read."""
+    path = Path(path)
+    if path.is_dir():
+        raise FileProblem(f"{path} is a folder", "Choose a file in it")
+    try:
+        with zipfile.ZipFile(path) as archive:
+            record = json.loads(archive.read(_DOCUMENT))
+            names = [n for n in archive.namelist() if n.startswith("arrays/")]
+            arrays: dict[str, AnyArray] = {}
+
+            def get(name: str) -> AnyArray:
+                if name not in arrays:
+                    progress(len(arrays) / max(len(names), 1), f"Reading {path.name}")
+                    array = np.load(io.BytesIO(archive.read(f"arrays/{name}.npy")), allow_pickle=False)
+                    array.setflags(write=False)
+                    arrays[name] = array
+                return arrays[name]
+
+            return document_from(record, get)
+    except FileNotFoundError:
+        raise FileProblem(f"{path} does not exist", "Check the name") from None
+    except OSError as problem:
+        raise FileProblem(f"{path} cannot be read ({problem.strerror})", "Check its permissions") from problem
+    except (zipfile.BadZipFile, KeyError, ValueError, TypeError, EOFError) as problem:
+        raise FileProblem(
+            f"{path.name} is damaged or not an Arabesque project", "Open an older copy of it"
+        ) from problem
+    except FileProblem:
+        raise
+    except ArabesqueError as problem:
+        raise FileProblem(f"{path.name} is damaged: {problem.cause}", "Open an older copy of it") from problem
+
+
+def _write(file: io.BufferedWriter, document: Document, progress: Progress) -> None:
+    arrays: dict[str, AnyArray] = {}
+
+    def put(array: AnyArray) -> str:
+        name = array_name(array)
+        arrays[name] = array
+        return name
+
+    record = {"program": f"Arabesque {__version__}", **document_record(document, put)}
+    # stored, not packed: scans hardly shrink, and saving must be quick
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
+        archive.writestr(_DOCUMENT, json.dumps(record, indent=1))
+        for number, (name, array) in enumerate(arrays.items()):
+            progress(number / len(arrays), "Saving")
+            with archive.open(f"arrays/{name}.npy", "w", force_zip64=True) as entry:
+                np.lib.format.write_array(entry, np.ascontiguousarray(array), allow_pickle=False)
+
+
+def _sync_folder(folder: Path) -> None:
+    """Flush the rename itself to the disk."""
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

@@ -1,0 +1,143 @@
+"""Reading and writing of triangle meshes: STL (binary and ASCII), OBJ and PLY.
+
+The formats themselves are trimesh's work; this module says clearly what is
+wrong with a file, brings it to millimetres and makes a Scan of it.
+"""
+
+import io
+from pathlib import Path
+
+import numpy as np
+import trimesh
+
+from arabesque.arrays import Floats, Ints
+from arabesque.errors import FileProblem, InvalidShape
+from arabesque.progress import Progress, part, silent
+from arabesque.scan.cleaning import compact, weld
+from arabesque.scan.mesh import Scan
+from arabesque.units import scale_to_mm
+
+MESH_SUFFIXES = (".stl", ".obj", ".ply")
+
+_EXPORT_AGAIN = "Export it again from its source as STL, OBJ or PLY"
+
+
+def read_scan(path: str | Path, unit: str = "mm", progress: Progress = silent) -> Scan:
+    """The scan in a mesh file whose coordinates are in ``unit``; welded, compacted, in mm.
+
+    Raises FileProblem, with cause and cure, for whatever does not hold a
+    usable mesh; Cancelled when ``progress`` asks for it.
+    """
+    path = Path(path)
+    scale = scale_to_mm(unit)
+    content = _content(path)
+    progress(0.1, f"Reading {path.name}")
+    points, triangles = _parse(path, content)
+    progress(0.5, "Joining the triangles")
+    if not len(triangles):
+        raise FileProblem(f"{path.name} holds no triangles", "Export it as a mesh, not as points or lines")
+    if not np.isfinite(points).all():
+        raise FileProblem(f"{path.name} holds coordinates that are not numbers", _EXPORT_AGAIN)
+    if triangles.min() < 0 or triangles.max() >= len(points):
+        raise FileProblem(f"{path.name} holds triangles that point to corners it does not have", _EXPORT_AGAIN)
+    points, triangles = weld(points * scale, triangles)
+    points, triangles = compact(points, triangles)
+    try:
+        scan = Scan(points, triangles)
+    except InvalidShape as problem:
+        raise FileProblem(f"{path.name}: all its triangles have no area", _EXPORT_AGAIN) from problem
+    return ready_to_fit(scan, part(progress, 0.7, 1.0))
+
+
+def ready_to_fit(scan: Scan, progress: Progress = silent) -> Scan:
+    """Compute what every fit and every picture of the scan will ask for."""
+    progress(0.0, "Smoothing the normals")
+    _ = scan.smoothed_normals
+    progress(0.5, "Building the search tree")
+    scan.closest(scan.points[:1])
+    progress(1.0, "Ready")
+    return scan
+
+
+def write_scan(path: str | Path, scan: Scan, unit: str = "mm") -> None:
+    """Write a mesh file of the kind its suffix names, in ``unit``.
+
+    Raises FileProblem when the suffix is none of STL, OBJ, PLY or the place
+    cannot be written.
+    """
+    path = Path(path)
+    if path.suffix.lower() not in MESH_SUFFIXES:
+        raise FileProblem(f"{path.name}: not a kind of mesh file known here", "Use .stl, .obj or .ply")
+    mesh = trimesh.Trimesh(scan.points / scale_to_mm(unit), scan.triangles, process=False)
+    try:
+        mesh.export(path)
+    except OSError as problem:
+        raise FileProblem(f"{path} cannot be written ({problem.strerror})", "Choose another place") from problem
+
+
+def _content(path: Path) -> bytes:
+    if path.is_dir():
+        raise FileProblem(f"{path} is a folder", "Choose a file in it")
+    if path.suffix.lower() not in MESH_SUFFIXES:
+        raise FileProblem(f"{path.name}: not a kind of mesh file known here", "Open an .stl, .obj or .ply file")
+    try:
+        content = path.read_bytes()
+    except FileNotFoundError:
+        raise FileProblem(f"{path} does not exist", "Check the name") from None
+    except OSError as problem:
+        raise FileProblem(f"{path} cannot be read ({problem.strerror})", "Check its permissions") from problem
+    if not content:
+        raise FileProblem(f"{path.name} is empty", _EXPORT_AGAIN)
+    return content
+
+
+def _parse(path: Path, content: bytes) -> tuple[Floats, Ints]:
+    kind = path.suffix.lower().lstrip(".")
+    if kind == "stl":
+        _check_stl_length(path, content)
+    if kind == "obj":
+        _check_obj_indices(path, content)
+    try:
+        loaded = trimesh.load(io.BytesIO(content), file_type=kind, process=False, force="mesh", skip_materials=True)
+        return np.asarray(loaded.vertices, dtype=float).reshape(-1, 3), np.asarray(
+            loaded.faces, dtype=np.int64
+        ).reshape(-1, 3)
+    except MemoryError:
+        raise FileProblem(f"{path.name} needs more memory than there is", "Lower its triangle count first") from None
+    except Exception as problem:
+        raise FileProblem(
+            f"{path.name} cannot be read as {kind.upper()}: it is damaged or of another kind", _EXPORT_AGAIN
+        ) from problem
+
+
+def _check_stl_length(path: Path, content: bytes) -> None:
+    """A binary STL says how many triangles follow; less than that is a broken transfer."""
+    if content[:5].lower() == b"solid" and b"facet" in content[:1024]:
+        if b"endsolid" not in content[-1024:].lower():
+            raise FileProblem(f"{path.name} ends in the middle", "Copy or export it again")
+        return
+    if len(content) < 84:
+        raise FileProblem(f"{path.name} is too short for an STL file", _EXPORT_AGAIN)
+    promised = int.from_bytes(content[80:84], "little")
+    if 84 + 50 * promised > len(content):
+        held = (len(content) - 84) // 50
+        raise FileProblem(
+            f"{path.name} ends in the middle or is not an STL file: it promises {promised} triangles and holds {held}",
+            "Copy or export it again",
+        )
+
+
+def _check_obj_indices(path: Path, content: bytes) -> None:
+    """trimesh drops OBJ faces that point nowhere; here they are an error, as in the other formats."""
+    vertices = content.count(b"\nv ") + content.startswith(b"v ")
+    highest = 0
+    for line in content.splitlines():
+        if line.startswith(b"f "):
+            for corner in line.split()[1:]:
+                try:
+                    index = int(corner.partition(b"/")[0])
+                except ValueError:
+                    raise FileProblem(f"{path.name} cannot be read as OBJ: it is damaged", _EXPORT_AGAIN) from None
+                highest = max(highest, abs(index))
+    if highest > vertices:
+        raise FileProblem(f"{path.name} holds triangles that point to corners it does not have", _EXPORT_AGAIN)

@@ -1,0 +1,177 @@
+"""The triangle mesh that everything is fitted to and checked against."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike
+from scipy.sparse import csr_array
+
+from arabesque.arrays import Bools, Floats, Ints, frozen_array
+from arabesque.errors import InvalidShape
+from arabesque.geometry import unit
+from arabesque.scan.tree import CORNER_0, CORNER_1, CORNER_2, EDGE_01, EDGE_12, EDGE_20, BoxTree
+
+SMOOTHING_ROUNDS = 3
+
+
+class Closest(NamedTuple):
+    """What lies closest on a scan.
+
+    points: (n, 3), distance: (n,) unsigned, triangle: (n,), normals: (n, 3)
+    smoothed scan normals, on_border: (n,) true where the closest place is the
+    rim of the scan or of a hole, so that no scan lies below the query.
+    """
+
+    points: Floats
+    distance: Floats
+    triangle: Ints
+    normals: Floats
+    on_border: Bools
+
+
+@dataclass(frozen=True, eq=False)
+class Scan:
+    """A triangle mesh as it came from a scanner, or was made from one.
+
+    points:    (n, 3) float64, mm
+    triangles: (m, 3) int64, counter-clockwise seen from outside
+
+    Raises InvalidShape when there are no triangles, a coordinate is not
+    finite or an index is out of range.
+    """
+
+    points: Floats
+    triangles: Ints
+
+    def __post_init__(self) -> None:
+        points = frozen_array(self.points, (None, 3), np.float64, what="Scan points")
+        triangles = frozen_array(self.triangles, (None, 3), np.int64, what="Scan triangles", below=len(points))
+        if not len(triangles):
+            raise InvalidShape("The scan has no triangles", "Export it as a mesh, not as a cloud of points")
+        object.__setattr__(self, "points", points)
+        object.__setattr__(self, "triangles", triangles)
+
+    @cached_property
+    def bounds(self) -> tuple[Floats, Floats]:
+        """Lowest and highest corner of the box around the points."""
+        return self.points.min(axis=0), self.points.max(axis=0)
+
+    @cached_property
+    def diagonal(self) -> float:
+        """Length of the diagonal of the box around the points, mm."""
+        low, high = self.bounds
+        return float(np.linalg.norm(high - low))
+
+    @cached_property
+    def area_vectors(self) -> Floats:
+        """(m, 3) triangle normals whose length is the area, mm²."""
+        a, b, c = (self.points[self.triangles[:, i]] for i in range(3))
+        return np.cross(b - a, c - a) / 2
+
+    @cached_property
+    def edges(self) -> tuple[Ints, Ints]:
+        """Distinct edges, (e, 2) rising point indices, and how many triangles hang on each, (e,)."""
+        directed = self.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+        keys = directed.min(axis=1) * len(self.points) + directed.max(axis=1)
+        unique, counts = np.unique(keys, return_counts=True)
+        return np.column_stack([unique // len(self.points), unique % len(self.points)]), counts
+
+    @cached_property
+    def border_edges(self) -> Ints:
+        """(b, 2) edges with one triangle: the rims of the scan and of its holes."""
+        edges, counts = self.edges
+        return edges[counts == 1]
+
+    @cached_property
+    def adjacency(self) -> csr_array:
+        """(n, n) sparse matrix with 1 where an edge joins two points."""
+        edges, _ = self.edges
+        n = len(self.points)
+        rows, columns = np.concatenate([edges, edges[:, ::-1]]).T
+        return csr_array((np.ones(len(rows)), (rows, columns)), shape=(n, n))
+
+    @cached_property
+    def point_normals(self) -> Floats:
+        """(n, 3) area-weighted unit normals, not smoothed: for shading."""
+        n = len(self.points)
+        corners = self.triangles.T.ravel()
+        spread = np.tile(self.area_vectors, (3, 1))
+        return unit(np.column_stack([np.bincount(corners, spread[:, axis], n) for axis in range(3)]))
+
+    @cached_property
+    def smoothed_normals(self) -> Floats:
+        """(n, 3) unit normals averaged over the neighbours three times: for fitting and signs."""
+        normals = self.point_normals
+        for _ in range(SMOOTHING_ROUNDS):
+            normals = unit(normals + self.adjacency @ normals)
+        return normals
+
+    @cached_property
+    def noise(self) -> float:
+        """Standard deviation of the scanner's noise along the normal, mm, as the mesh shows it.
+
+        The height of each inner point over the mean of its neighbours, by
+        the median so that edges and dents do not count; scaled for what
+        averaging k neighbours leaves of white noise, sqrt(1 + 1/k).
+        """
+        degree = np.diff(self.adjacency.indptr)
+        inner = degree > 0
+        inner[self.border_edges.ravel()] = False
+        means = (self.adjacency @ self.points)[inner] / degree[inner, None]
+        height = np.einsum("nc,nc->n", self.points[inner] - means, self.smoothed_normals[inner])
+        if not len(height):
+            return 0.0
+        white = (height - np.median(height)) / np.sqrt(1 + 1 / degree[inner])
+        return float(1.4826 * np.median(np.abs(white)))
+
+    @cached_property
+    def tree(self) -> BoxTree:
+        """Search tree over the triangles."""
+        return BoxTree(self.points[self.triangles].reshape(-1, 9))
+
+    def closest(self, points: ArrayLike, cut: float = np.inf) -> Closest:
+        """Closest place on the scan for (n, 3) queries; triangle -1 beyond ``cut`` mm."""
+        hits = self.tree.closest(np.asarray(points, dtype=float), cut)
+        corners = self.triangles[hits.triangle]
+        normals = unit(np.einsum("nk,nkc->nc", hits.barycentric, self.smoothed_normals[corners]))
+        return Closest(hits.points, hits.distance, hits.triangle, normals, self._is_border(hits.triangle, hits.feature))
+
+    def signed_distance(self, points: ArrayLike, cut: float = np.inf) -> tuple[Floats, Closest]:
+        """Distance of (n, 3) points, positive outside (above) the scan, and what lies closest."""
+        points = np.asarray(points, dtype=float)
+        closest = self.closest(points, cut)
+        side = np.einsum("nc,nc->n", points - closest.points, closest.normals)
+        return np.where(side < 0, -closest.distance, closest.distance), closest
+
+    def pick(self, origin: ArrayLike, direction: ArrayLike) -> tuple[Floats, int] | None:
+        """Point and triangle that a ray hits first, or None."""
+        origin, direction = np.asarray(origin, dtype=float), np.asarray(direction, dtype=float)
+        triangle, t = self.tree.first_hits(origin[None], direction[None])
+        return None if triangle[0] < 0 else (origin + t[0] * direction, int(triangle[0]))
+
+    @cached_property
+    def _border_edge_table(self) -> tuple[Bools, Bools]:
+        """Per triangle (m, 3): which edges are rims; per point (n,): which points lie on a rim."""
+        n = len(self.points)
+        rim_points = np.zeros(n, dtype=bool)
+        rim_points[self.border_edges.ravel()] = True
+        rim_keys = self.border_edges[:, 0] * n + self.border_edges[:, 1]
+        sides = np.zeros((len(self.triangles), 3), dtype=bool)
+        near = np.flatnonzero(rim_points[self.triangles].sum(axis=1) >= 2)
+        for side, (a, b) in enumerate(((0, 1), (1, 2), (2, 0))):
+            ends = self.triangles[near][:, [a, b]]
+            sides[near, side] = np.isin(ends.min(axis=1) * n + ends.max(axis=1), rim_keys)
+        return sides, rim_points
+
+    def _is_border(self, triangle: Ints, feature: Ints) -> Bools:
+        sides, rim_points = self._border_edge_table
+        on = np.zeros(len(triangle), dtype=bool)
+        for side, edge in enumerate((EDGE_01, EDGE_12, EDGE_20)):
+            on |= (feature == edge) & sides[triangle, side]
+        for corner, which in enumerate((CORNER_0, CORNER_1, CORNER_2)):
+            on |= (feature == which) & rim_points[self.triangles[triangle, corner]]
+        return on & (triangle >= 0)

@@ -1,0 +1,119 @@
+"""The process in which the B-rep kernel lives.
+
+The kernel holds the GIL, and some bad input crashes or hangs it. In a process
+of its own it can do neither to the window: it is started when first needed,
+given a time limit, and started again after a crash.
+"""
+
+import logging
+import multiprocessing
+import time
+from contextlib import suppress
+from multiprocessing.connection import Connection
+from threading import Lock
+from typing import Any
+
+from arabesque.errors import ArabesqueError, KernelProblem
+from arabesque.progress import Progress, silent
+
+TIME_LIMIT = 120.0
+POLL = 0.05
+
+log = logging.getLogger(__name__)
+
+
+def _serve(connection: Connection) -> None:
+    """The worker's loop: name and arguments in, (ok, result or error) out."""
+    from arabesque.solid import kernel
+
+    kernel.prepare()
+    while True:
+        try:
+            name, arguments = connection.recv()
+        except EOFError:
+            return
+        try:
+            answer = (True, getattr(kernel, name)(*arguments))
+        except ArabesqueError as problem:
+            answer = (False, problem)
+        except Exception as problem:
+            log.exception("kernel call %s failed", name)
+            answer = (
+                False,
+                KernelProblem(f"The geometry kernel could not do this ({problem})", "Check the shapes it was given"),
+            )
+        connection.send(answer)
+
+
+class KernelWorker:
+    """Calls functions of ``arabesque.solid.kernel`` in a process that is started when needed."""
+
+    def __init__(self, time_limit: float = TIME_LIMIT) -> None:
+        self._time_limit = time_limit
+        self._lock = Lock()
+        self._process: Any = None
+        self._connection: Connection | None = None
+
+    def call(self, name: str, *arguments: Any, progress: Progress = silent) -> Any:
+        """Result of the kernel function ``name``.
+
+        Raises the ArabesqueError it raised; KernelProblem when the process
+        crashed or took longer than the time limit (it is started afresh at
+        the next call); Cancelled when ``progress`` asks for it.
+        """
+        with self._lock:
+            connection = self._started()
+            finished = False
+            try:
+                connection.send((name, arguments))
+                ok, answer = self._answer(connection, progress)
+                finished = True
+            except (EOFError, OSError) as problem:
+                raise KernelProblem(
+                    "The geometry kernel crashed on these shapes; it has been started afresh",
+                    "Your work is unharmed: change the shapes a little and try again",
+                ) from problem
+            finally:
+                if not finished:
+                    self._stop()
+        if not ok:
+            raise answer
+        return answer
+
+    def close(self) -> None:
+        """End the process; the next call would start another."""
+        with self._lock:
+            self._stop()
+
+    def _answer(self, connection: Connection, progress: Progress) -> tuple[bool, Any]:
+        began = time.monotonic()
+        while not connection.poll(POLL):
+            waited = time.monotonic() - began
+            if waited > self._time_limit:
+                raise KernelProblem(
+                    f"The geometry kernel did not answer within {self._time_limit:.0f} s; it has been started afresh",
+                    "Try with fewer or simpler shapes",
+                )
+            progress(min(0.95, waited / (waited + 5.0)), "The geometry kernel is working")
+        answer: tuple[bool, Any] = connection.recv()
+        return answer
+
+    def _started(self) -> Connection:
+        if self._process is None or not self._process.is_alive() or self._connection is None:
+            self._stop()
+            context = multiprocessing.get_context("spawn")
+            self._connection, theirs = context.Pipe()
+            self._process = context.Process(target=_serve, args=(theirs,), daemon=True, name="arabesque-kernel")
+            self._process.start()
+            theirs.close()
+        return self._connection
+
+    def _stop(self) -> None:
+        if self._connection is not None:
+            self._connection.close()
+            self._connection = None
+        if self._process is not None:
+            self._process.kill()
+            with suppress(AssertionError):  # a process that was never started has nothing to wait for
+                self._process.join(5)
+            self._process = None

@@ -1,0 +1,1 @@
+"""What the two commands, ./start and ./check, are made of."""

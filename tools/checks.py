@@ -1,0 +1,95 @@
+"""Run every check and close with one clear summary. Called by ./check in the virtual environment."""
+
+import os
+import re
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+BIN = Path(sys.executable).parent
+
+PARTS = {
+    "style": [str(BIN / "ruff"), "check", "src", "tests", "benchmarks", "tools"],
+    "types": [str(BIN / "mypy")],
+    "imports": [str(BIN / "lint-imports"), "--no-logo"],
+}
+
+
+def main(modules: list[str]) -> int:
+    """Run all parts, or with ``modules`` only those tests; returns the exit code."""
+    results = {}
+    if not modules:
+        for name, command in PARTS.items():
+            results[name] = subprocess.run(command, cwd=ROOT, check=False).returncode == 0
+    began = time.monotonic()
+    with Screen() as environment:
+        passed, failed, skipped = run_tests(modules, environment)
+    results["tests"] = failed == 0 and passed > 0
+    print(f"\ntests took {time.monotonic() - began:.0f} s")
+    print("   ".join(f"{name}: {'ok' if ok else 'FAILED'}" for name, ok in results.items()))
+    if passed == 0:
+        print("no test ran: that counts as a failure")
+    print(f"{passed} passed, {failed} failed, {skipped} skipped")
+    return 0 if all(results.values()) else 1
+
+
+def run_tests(modules: list[str], environment: dict[str, str]) -> tuple[int, int, int]:
+    """Run unittest; returns passed, failed (with errors) and skipped."""
+    command = [
+        sys.executable,
+        "-X",
+        "faulthandler",
+        "-W",
+        "error::DeprecationWarning:arabesque",
+        "-m",
+        "unittest",
+        "-v",
+    ]
+    command += modules or ["discover", "-s", "tests", "-t", "."]
+    process = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.PIPE, text=True, bufsize=1)
+    tail: list[str] = []
+    assert process.stderr is not None
+    for line in process.stderr:
+        sys.stdout.write(line)
+        sys.stdout.flush()
+        tail = [*tail, line][-4:]
+    code = process.wait()
+    text = "".join(tail)
+    ran = re.search(r"^Ran (\d+) test", text, re.MULTILINE)
+    count = {word: int(n) for word, n in re.findall(r"(failures|errors|skipped|unexpected successes)=(\d+)", text)}
+    failed = count.get("failures", 0) + count.get("errors", 0) + count.get("unexpected successes", 0)
+    if code != 0 and failed == 0:
+        failed = 1  # the runner itself died
+    skipped = count.get("skipped", 0)
+    return max(0, (int(ran[1]) if ran else 0) - failed - skipped), failed, skipped
+
+
+class Screen:
+    """A virtual screen for the window tests, unless there is an X display to use."""
+
+    def __enter__(self) -> dict[str, str]:
+        self._server: subprocess.Popen[bytes] | None = None
+        environment = {**os.environ, "QT_QPA_PLATFORM": "xcb", "LIBGL_ALWAYS_SOFTWARE": "1"}
+        if not os.environ.get("ARABESQUE_TEST_DISPLAY"):
+            read, write = os.pipe()
+            self._server = subprocess.Popen(
+                ["Xvfb", "-displayfd", str(write), "-screen", "0", "1400x900x24", "-nolisten", "tcp"],
+                pass_fds=[write],
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+            )
+            os.close(write)
+            with os.fdopen(read) as number:
+                environment["DISPLAY"] = ":" + number.readline().strip()
+        return environment
+
+    def __exit__(self, *_: object) -> None:
+        if self._server is not None:
+            self._server.terminate()
+            self._server.wait()
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
