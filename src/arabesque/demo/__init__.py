@@ -2,6 +2,7 @@
 
 from arabesque.demo.heron import Heron
 from arabesque.demo.master import Dent, Hole, Master
+from arabesque.demo.project import demo_project
 from arabesque.demo.scanner import Simulated, simulate
 from arabesque.errors import ArabesqueError
 
@@ -16,4 +17,4 @@ def master(name: str) -> Master:
     return MASTERS[name]()
 
 
-__all__ = ["MASTERS", "Dent", "Hole", "Master", "Simulated", "master", "simulate"]
+__all__ = ["MASTERS", "Dent", "Hole", "Master", "Simulated", "demo_project", "master", "simulate"]

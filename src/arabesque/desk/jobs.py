@@ -1,0 +1,115 @@
+"""Long work beside the window: one job after the other, each with progress and cancel."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from arabesque.errors import ArabesqueError
+from arabesque.progress import Cancelled, Progress
+
+log = logging.getLogger(__name__)
+
+Work = Callable[[Progress], Any]
+
+
+class Job(QObject):
+    """A piece of work in a thread. Signals arrive in the window's thread.
+
+    done carries the result, failed an ArabesqueError, cancelled nothing.
+    """
+
+    progressed = pyqtSignal(float, str)
+    done = pyqtSignal(object)
+    failed = pyqtSignal(object)
+    cancelled = pyqtSignal()
+    ended = pyqtSignal()
+
+    def __init__(self, label: str, work: Work) -> None:
+        super().__init__()
+        self.label = label
+        self.fraction = 0.0
+        self.message = label
+        self._work = work
+        self._wanted = True
+
+    def cancel(self) -> None:
+        """Stop at the next progress report; the result is dropped in any case."""
+        self._wanted = False
+
+    def run(self) -> None:
+        """Do the work; called in the worker thread."""
+        try:
+            self._report(0.0, self.label)
+            result = self._work(self._report)
+            if not self._wanted:
+                raise Cancelled
+        except Cancelled:
+            self.cancelled.emit()
+        except ArabesqueError as problem:
+            self.failed.emit(problem)
+        except Exception as problem:  # what went wrong is shown and logged
+            log.exception("job %s failed", self.label)
+            self.failed.emit(
+                ArabesqueError(f"{self.label}: something unforeseen went wrong ({problem})", "Your work is unharmed")
+            )
+        else:
+            self.done.emit(result)
+        self.ended.emit()
+
+    def _report(self, fraction: float, message: str) -> None:
+        if not self._wanted:
+            raise Cancelled
+        self.fraction, self.message = fraction, message
+        self.progressed.emit(fraction, message)
+
+
+class JobQueue(QObject):
+    """Runs jobs one after the other; ``quick`` work has a lane of its own and is not shown."""
+
+    changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._long = ThreadPoolExecutor(1, "arabesque-job")
+        self._short = ThreadPoolExecutor(1, "arabesque-quick")
+        self.jobs: list[Job] = []
+        self._quick: set[Job] = set()
+
+    def start(self, label: str, work: Work) -> Job:
+        """Queue long work; it is shown with progress and can be cancelled."""
+        job = Job(label, work)
+        self.jobs.append(job)
+        job.ended.connect(lambda: self._forget(job))
+        job.progressed.connect(self.changed)
+        self._long.submit(job.run)
+        self.changed.emit()
+        return job
+
+    def quick(self, label: str, work: Work) -> Job:
+        """Queue short work that needs no showing, such as a measurement."""
+        job = Job(label, work)
+        self._quick.add(job)
+        job.ended.connect(lambda: self._quick.discard(job))
+        self._short.submit(job.run)
+        return job
+
+    @property
+    def idle(self) -> bool:
+        """True when nothing runs or waits."""
+        return not self.jobs and not self._quick
+
+    def close(self) -> None:
+        """Cancel everything and wait for the threads."""
+        for job in [*self.jobs, *self._quick]:
+            job.cancel()
+        self._long.shutdown(wait=True, cancel_futures=True)
+        self._short.shutdown(wait=True, cancel_futures=True)
+
+    def _forget(self, job: Job) -> None:
+        self.jobs.remove(job)
+        self.changed.emit()

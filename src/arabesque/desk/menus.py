@@ -1,0 +1,317 @@
+"""The list of commands: what each is called, where it stands, and its keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING
+
+from arabesque.desk.commands import Command
+from arabesque.desk.scenery import Glance, ScanLook
+from arabesque.desk.tools import TOOLS, OpenScan, Tool
+from arabesque.model import Item
+from arabesque.scan import Scan
+
+if TYPE_CHECKING:
+    from arabesque.desk.window import Window
+
+_LOOKS = {
+    "top": ("From the top", "Ctrl+1"),
+    "bottom": ("From below", "Ctrl+2"),
+    "left side": ("From −y", "Ctrl+3"),
+    "right side": ("From +y", "Ctrl+4"),
+    "front": ("From +x", "Ctrl+5"),
+    "back": ("From −x", "Ctrl+6"),
+    "slanted": ("Slanted", "Ctrl+7"),
+}
+_SCANS = {
+    ScanLook.SOLID: ("Scan solid", "Show the scan as solid clay", "ph.circle"),
+    ScanLook.SEE_THROUGH: (
+        "See-through",
+        "Show the scan see-through, patches behind it stay visible",
+        "ph.circle-half",
+    ),
+    ScanLook.HIDDEN: ("No scan", "Hide the scan; it still counts for every check", "ph.circle-dashed"),
+}
+
+
+def register(window: Window) -> None:
+    """Register every command of the window."""
+    _files(window)
+    _edits(window)
+    _tools(window)
+    _patches(window)
+    _looks(window)
+
+
+def _files(w: Window) -> None:
+    add = w.commands.add
+    add(Command("new", "New project", "Begin with an empty project", w.new_project, "File", "Ctrl+N", "ph.file-plus"))
+    add(
+        Command(
+            "open", "Open project…", "Open an Arabesque project", w.open_project, "File", "Ctrl+O", "ph.folder-open"
+        )
+    )
+    add(
+        Command(
+            "demo", "Open the demo", "A touring saddle's clay model, scanned", w.open_demo, "File", "", "ph.bicycle"
+        )
+    )
+    add(
+        Command(
+            "save",
+            "Save",
+            "Save the project",
+            w.save,
+            "File",
+            "Ctrl+S",
+            "ph.floppy-disk",
+            lambda: bool(w.session.document.items),
+        )
+    )
+    add(Command("save-as", "Save as…", "Save the project in another place", w.save_as, "File", "Ctrl+Shift+S"))
+    add(
+        Command(
+            "export", "Export STEP…", "Write the selected patch, or all that are shown, to a STEP file", w.export,
+            "File", "Ctrl+E", "ph.export", lambda: bool(w.session.document.surfaces()),
+        )
+    )  # fmt: skip
+    add(Command("quit", "Quit", "Close the window", lambda: _close(w), "File", "Ctrl+Q"))
+
+
+def _close(w: Window) -> None:
+    w.close()
+
+
+def _edits(w: Window) -> None:
+    add = w.commands.add
+    history = lambda: w.session.history  # noqa: E731
+    add(
+        Command(
+            "undo",
+            "Undo",
+            "Take the last step back",
+            w.session.undo,
+            "Edit",
+            "Ctrl+Z",
+            "ph.arrow-u-up-left",
+            lambda: history().position > 0,
+        )
+    )
+    add(
+        Command(
+            "redo", "Redo", "Do again what was taken back", w.session.redo, "Edit", "Ctrl+Shift+Z", "ph.arrow-u-up-right",
+            lambda: history().position + 1 < len(history().steps),
+        )
+    )  # fmt: skip
+    chosen = lambda: w.session.selection is not None  # noqa: E731
+
+    def with_selection(change: Callable[[Item], None]) -> None:
+        item = w.session.selection
+        if item is not None:
+            change(item)
+
+    add(
+        Command(
+            "rename",
+            "Rename",
+            "Give the selected item another name",
+            w.rename,
+            "Edit",
+            "F2",
+            "ph.pencil-simple",
+            chosen,
+        )
+    )
+    add(
+        Command(
+            "hide", "Hide or show", "Hide the selected item, or show it again",
+            lambda: with_selection(lambda i: w.session.set_visible(i, not i.look.visible)),
+            "Edit", "H", "ph.eye-slash", chosen,
+        )
+    )  # fmt: skip
+    add(
+        Command(
+            "see-through", "See-through or solid", "Make the selected item see-through, or solid again",
+            lambda: with_selection(lambda i: w.session.set_see_through(i, not i.look.see_through)),
+            "Edit", "", "ph.circle-half", chosen,
+        )
+    )  # fmt: skip
+    add(
+        Command(
+            "delete",
+            "Delete",
+            "Delete the selected item",
+            lambda: with_selection(w.session.delete),
+            "Edit",
+            "Del",
+            "ph.trash",
+            chosen,
+        )
+    )
+    add(
+        Command(
+            "reference", "Use as reference scan", "Fit to the selected scan and check against it", lambda: _refer(w),
+            "Edit", "", "ph.cloud",
+            lambda: w.session.selection is not None and isinstance(w.session.selection.shape, Scan),
+        )
+    )  # fmt: skip
+
+
+def _refer(w: Window) -> None:
+    item = w.session.selection
+    if item is not None:
+        w.session.set_reference(item)
+
+
+def _tools(w: Window) -> None:
+    needs_scan = lambda: w.session.scan is not None  # noqa: E731
+    needs_patch = lambda: bool(w.session.document.surfaces())  # noqa: E731
+    enabled = {"four-corners": needs_scan, "move-points": needs_patch}
+    for tool in TOOLS:
+        w.commands.add(
+            Command(
+                tool.id, tool.label, tool.hint, partial(w.take_up, tool), tool.step.title, tool.shortcut, tool.icon,
+                enabled.get(tool.id, lambda: True), partial(_runs, w, tool),
+            )
+        )  # fmt: skip
+
+
+def _runs(w: Window, tool: type[Tool]) -> bool:
+    return isinstance(w.tool, tool)
+
+
+def _scans_are(w: Window, look: ScanLook) -> bool:
+    return w.looks.scans is look
+
+
+def _glances_have(w: Window, glance: Glance) -> bool:
+    return glance in w.looks.glances
+
+
+def _patches(w: Window) -> None:
+    add = w.commands.add
+    patch = lambda: w.session.surface_item is not None  # noqa: E731
+    fit = lambda: patch() and w.session.scan is not None  # noqa: E731
+    raising = "its shape stays exactly the same"
+    add(
+        Command(
+            "raise-u",
+            "u +",
+            f"Degree along u one up: {raising}",
+            partial(w.raise_degree, 1, 0),
+            "Patch",
+            "U",
+            "",
+            patch,
+        )
+    )
+    add(
+        Command(
+            "lower-u",
+            "u −",
+            "Degree along u one down, and tell how far the patch moved",
+            partial(w.lower_degree, 0),
+            "Patch",
+            "Shift+U",
+            "",
+            patch,
+        )
+    )
+    add(
+        Command(
+            "raise-v",
+            "v +",
+            f"Degree along v one up: {raising}",
+            partial(w.raise_degree, 0, 1),
+            "Patch",
+            "V",
+            "",
+            patch,
+        )
+    )
+    add(
+        Command(
+            "lower-v",
+            "v −",
+            "Degree along v one down, and tell how far the patch moved",
+            partial(w.lower_degree, 1),
+            "Patch",
+            "Shift+V",
+            "",
+            patch,
+        )
+    )
+    add(
+        Command(
+            "refit",
+            "Fit again",
+            "Fit the patch to the scan again, with its degree, its corners held",
+            w.refit,
+            "Patch",
+            "T",
+            "ph.arrows-in-line-vertical",
+            fit,
+        )
+    )
+    add(Command("edit-points", "Points", "Move the patch's control points", lambda: _edit_points(w), "", "", "", patch))
+
+
+def _edit_points(w: Window) -> None:
+    w.commands["move-points"].trigger()
+
+
+def _looks(w: Window) -> None:
+    add = w.commands.add
+    for look, (label, hint, sign) in _SCANS.items():
+        add(
+            Command(
+                f"scan-{look.name.lower()}", label, hint, partial(w.show_scans, look), "View", "", sign,
+                checked=partial(_scans_are, w, look),
+            )
+        )  # fmt: skip
+    add(
+        Command(
+            "plain", "0  plain", "Take every check away", w.show_plain, "View", "0", checked=lambda: not w.looks.glances
+        )
+    )
+    for glance in Glance:
+        add(
+            Command(
+                f"glance-{glance.name.lower()}", f"{glance.key}  {glance.word}",
+                f"Tap {glance.key} for on or off, hold it for a glance", partial(w.toggle_glance, glance), "View",
+                checked=partial(_glances_have, w, glance),
+            )
+        )  # fmt: skip
+    add(
+        Command(
+            "look-fit",
+            "Everything in sight",
+            "Fit the view to what is shown",
+            w.fit_view,
+            "View",
+            "Home",
+            "ph.frame-corners",
+        )
+    )
+    for direction, (label, keys) in _LOOKS.items():
+        add(
+            Command(f"look-{direction}", label, f"Look {label.lower()}", partial(w.look_along, direction), "View", keys)
+        )
+    add(
+        Command(
+            "perspective", "Perspective", "Switch between perspective and parallel", w.toggle_perspective, "View", "P",
+            checked=lambda: w.view.camera.perspective,
+        )
+    )  # fmt: skip
+    add(
+        Command(
+            "worst",
+            "Fly to the worst place",
+            "Bring the largest deviation to the middle",
+            w.fly_to_worst,
+            "View",
+            "W",
+            "ph.crosshair",
+        )
+    )

@@ -1,0 +1,89 @@
+"""Live distance of surfaces: measured again whenever a shape, the scan or the grid changes."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from arabesque.checking import Grid, distances_to_scan, even_parameters, surface_to_scan
+from arabesque.desk.jobs import Job, JobQueue
+from arabesque.geometry import Surface, basis_matrix, unit
+from arabesque.scan import Scan
+
+SAMPLES_ALONG = 100
+
+
+class LiveGrid:
+    """Measures one surface again and again while only its control points move."""
+
+    def __init__(self, surface: Surface) -> None:
+        self._knots, self._degree = surface.knots, surface.degree
+        self.u, self.v = (even_parameters(k, SAMPLES_ALONG) for k in surface.knots)
+        self._basis = [
+            [basis_matrix(knots, degree, at, k) for k in (0, 1)]
+            for knots, degree, at in zip(surface.knots, surface.degree, (self.u, self.v), strict=True)
+        ]
+
+    def fits(self, surface: Surface) -> bool:
+        """True while the surface has the same degrees and knots."""
+        return self._degree == surface.degree and all(
+            np.array_equal(a, b) for a, b in zip(self._knots, surface.knots, strict=True)
+        )
+
+    def measure(self, surface: Surface, scan: Scan | None) -> Grid:
+        """Points, normals and distances of the surface as it now is."""
+        d = surface.on_basis(*self._basis)
+        points = d[0, 0]
+        normals = unit(np.cross(d[1, 0], d[0, 1]))
+        shape = points.shape[:2]
+        if scan is None:
+            return Grid(self.u, self.v, points, normals, np.zeros(shape), np.zeros(shape, dtype=bool))
+        distance, valid = distances_to_scan(points.reshape(-1, 3), scan)
+        return Grid(self.u, self.v, points, normals, distance.reshape(shape), valid.reshape(shape))
+
+
+class Meters(QObject):
+    """The measured grid of every surface, by shape; computed beside the window and kept."""
+
+    measured = pyqtSignal()
+
+    def __init__(self, jobs: JobQueue) -> None:
+        super().__init__()
+        self._jobs = jobs
+        self._grids: dict[int, tuple[Surface, Scan | None, Grid]] = {}
+        self._running: dict[int, Job] = {}
+        self._live: LiveGrid | None = None
+
+    def grid(self, surface: Surface, scan: Scan | None) -> Grid | None:
+        """The surface's measured grid, or None until it is ready."""
+        known = self._grids.get(id(surface))
+        return known[2] if known is not None and known[0] is surface and known[1] is scan else None
+
+    def measure_now(self, surface: Surface, scan: Scan | None) -> Grid:
+        """Measure at once: for the one surface that is being moved."""
+        if self._live is None or not self._live.fits(surface):
+            self._live = LiveGrid(surface)
+        grid = self._live.measure(surface, scan)
+        self._grids[id(surface)] = (surface, scan, grid)
+        return grid
+
+    def want(self, surfaces: list[Surface], scan: Scan | None) -> None:
+        """Measure what is not known yet, beside the window; forget every other shape."""
+        kept = {id(s) for s in surfaces}
+        self._grids = {key: value for key, value in self._grids.items() if key in kept}
+        for surface in surfaces:
+            if self.grid(surface, scan) is None and id(surface) not in self._running:
+                self._start(surface, scan)
+
+    def _start(self, surface: Surface, scan: Scan | None) -> None:
+        def work(_: object) -> Grid:
+            return LiveGrid(surface).measure(surface, None) if scan is None else surface_to_scan(surface, scan)
+
+        def finish(grid: Grid) -> None:
+            self._grids[id(surface)] = (surface, scan, grid)
+            self.measured.emit()
+
+        job = self._jobs.quick("Measuring", work)
+        self._running[id(surface)] = job
+        job.ended.connect(lambda: self._running.pop(id(surface), None))
+        job.done.connect(finish)

@@ -1,0 +1,129 @@
+"""Fields that take lengths, and forms made from a tool's options."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import fields
+from enum import Enum
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QComboBox, QFormLayout, QLabel, QLineEdit, QSpinBox, QWidget
+
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import LARGEST_DEGREE
+from arabesque.units import parse_length
+
+
+class LengthField(QLineEdit):
+    """A length in mm; takes units and arithmetic. A wrong text is marked in place and changes nothing."""
+
+    entered = pyqtSignal(float)
+    refused = pyqtSignal(str)
+
+    def __init__(self, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self._value = 0.0
+        self.editingFinished.connect(self._finish)
+
+    def show_value(self, value: float) -> None:
+        """Show a length, unless the user is typing."""
+        self._value = value
+        if not (self.hasFocus() and self.isModified()):
+            self._show()
+
+    def _show(self) -> None:
+        self.setText(f"{self._value:.6g}")
+        self.setModified(False)
+        self._mark(False, "")
+
+    def _finish(self) -> None:
+        if not self.isModified():
+            return
+        try:
+            value = parse_length(self.text())
+        except ArabesqueError as problem:
+            self._mark(True, str(problem))
+            self.refused.emit(str(problem))
+            return
+        self.setModified(False)
+        self._mark(False, "")
+        self.entered.emit(value)
+
+    def refuse(self, reason: str) -> None:
+        """Mark the text as not possible, and say why."""
+        self.setModified(True)
+        self._mark(True, reason)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self._show()
+            self.clearFocus()
+            return
+        super().keyPressEvent(event)
+
+    def _mark(self, wrong: bool, reason: str) -> None:
+        self.setProperty("wrong", "true" if wrong else "false")
+        self.setToolTip(reason or "A length; units and arithmetic are welcome: 0.5 in + 2")
+        style = self.style()
+        assert style is not None
+        style.unpolish(self)
+        style.polish(self)
+
+
+class OptionsForm(QWidget):
+    """A form for a dataclass of options: a list for an Enum, a number field for a degree.
+
+    Options that have no meaning at the moment are named by the dataclass's ``idle`` property, if it has one.
+    """
+
+    edited = pyqtSignal()
+
+    def __init__(self, options: Any) -> None:
+        super().__init__()
+        layout = QFormLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self._rows: dict[str, QWidget] = {}
+        for field in fields(options):
+            label = QLabel(field.name.replace("_", " ").capitalize() if len(field.name) > 1 else field.name)
+            widget = self._widget(options, field.name, getattr(options, field.name))
+            label.setBuddy(widget)
+            widget.setAccessibleName(field.name)
+            layout.addRow(label, widget)
+            self._rows[field.name] = widget
+        self._options = options
+        self._mark_active()
+        self.edited.connect(self._mark_active)
+
+    def _mark_active(self) -> None:
+        """Grey what the other options leave without meaning."""
+        idle = getattr(self._options, "idle", ())
+        for name, widget in self._rows.items():
+            widget.setEnabled(name not in idle)
+
+    def _widget(self, options: Any, name: str, value: Any) -> QWidget:
+        def put(new: Any) -> None:
+            setattr(options, name, new)
+            self.edited.emit()
+
+        if isinstance(value, Enum):
+            return _choice(value, put)
+        if isinstance(value, int):
+            spin = QSpinBox()
+            spin.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            spin.setRange(1, LARGEST_DEGREE)
+            spin.setValue(value)
+            spin.valueChanged.connect(put)
+            return spin
+        raise TypeError(f"no field for an option of type {type(value).__name__}")
+
+
+def _choice(value: Enum, put: Callable[[Enum], None]) -> QComboBox:
+    box = QComboBox()
+    members = list(type(value))
+    box.addItems([str(member.value) for member in members])
+    box.setCurrentIndex(members.index(value))
+    box.currentIndexChanged.connect(lambda index: put(members[index]))
+    return box

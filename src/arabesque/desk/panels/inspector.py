@@ -1,0 +1,241 @@
+"""The Inspector: the form of the running tool, or of the selection."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from arabesque.desk.panels.fields import OptionsForm
+from arabesque.desk.session import Session
+from arabesque.desk.tools import Fact, Pick, Tool
+from arabesque.geometry import Surface
+from arabesque.model import Item
+from arabesque.scan import Scan
+
+
+class Inspector(QWidget):
+    """Options and live values of the tool; Apply is Enter, leave is Esc. Below, the jobs that run."""
+
+    applied = pyqtSignal()
+    left = pyqtSignal()
+
+    def __init__(self, session: Session, patch_actions: list[list[QAction]]) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._session = session
+        self._patch_actions = patch_actions
+        self._tool: Tool | None = None
+        self._subject: object = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 6, 8, 8)
+        layout.setSpacing(6)
+        self.heading = QLabel()
+        self.heading.setObjectName("heading")
+        layout.addWidget(self.heading)
+        self._form = QVBoxLayout()
+        self._form.setSpacing(6)
+        layout.addLayout(self._form)
+        self._facts = FactsTable()
+        scroll = QScrollArea()
+        scroll.setWidget(self._facts)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        layout.addWidget(scroll, 1)
+        buttons = QHBoxLayout()
+        self.apply_button = QPushButton("Apply")
+        self.apply_button.setObjectName("apply")
+        self.apply_button.setToolTip("Enter")
+        self.apply_button.clicked.connect(self.applied)
+        self.leave_button = QPushButton("Leave")
+        self.leave_button.setToolTip("Esc")
+        self.leave_button.clicked.connect(self.left)
+        buttons.addWidget(self.apply_button, 1)
+        buttons.addWidget(self.leave_button)
+        layout.addLayout(buttons)
+        self._jobs = JobsList(session)
+        layout.addWidget(self._jobs)
+        session.changed.connect(self.refresh)
+
+    def take(self, tool: Tool) -> None:
+        """Show another tool's form."""
+        self._tool = tool
+        self._subject = None
+        tool.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show live values; the form is made anew only for another tool or another kind of selection."""
+        tool = self._tool
+        if tool is None:
+            return
+        idle = isinstance(tool, Pick)
+        item = self._session.selection
+        subject = (tool, item.id if item is not None and idle else None)
+        if subject != self._subject:
+            self._subject = subject
+            self._make_form(tool, item if idle else None)
+        self.apply_button.setVisible(not idle and tool.applies)
+        self.leave_button.setVisible(not idle)
+        self.apply_button.setEnabled(tool.can_apply)
+        if not idle:
+            self.heading.setText(tool.label)
+            self._facts.show_facts(tool.facts)
+        else:
+            self.heading.setText(item.name if item is not None else "Inspector")
+            self._facts.show_facts(self._item_facts(item))
+
+    def _make_form(self, tool: Tool, item: Item | None) -> None:
+        while (entry := self._form.takeAt(0)) is not None:
+            widget = entry.widget()
+            if widget is not None:
+                widget.deleteLater()
+        if tool.options is not None:
+            form = OptionsForm(tool.options)
+            form.edited.connect(tool.options_changed)
+            self._form.addWidget(form)
+        if item is not None and isinstance(item.shape, Surface):
+            for group in self._patch_actions:
+                self._form.addWidget(_button_row(group))
+
+    def _item_facts(self, item: Item | None) -> list[Fact]:
+        if item is None:
+            return [Fact("Nothing selected", "")]
+        if isinstance(item.shape, Scan):
+            low, high = item.shape.bounds
+            return [
+                Fact("Triangles", f"{len(item.shape.triangles):,}".replace(",", " ")),
+                Fact("Size, mm", " x ".join(f"{n:.4g}" for n in high - low)),
+                Fact("Noise", f"{item.shape.noise:.3f} mm"),
+            ]
+        if not isinstance(item.shape, Surface):
+            return [Fact("Control points", str(item.shape.count))]
+        surface = item.shape
+        facts = [
+            Fact("Degree", f"{surface.degree[0]} x {surface.degree[1]}"),
+            Fact("Spans", f"{surface.spans[0]} x {surface.spans[1]}"),
+            Fact("Control points", str(surface.count)),
+        ]
+        grid = self._session.grid(item)
+        if grid is not None and grid.valid.any():
+            tolerance = self._session.document.tolerance
+            f = grid.figures(tolerance)
+            good = f.within(tolerance)
+            facts += [
+                Fact("99 % of inliers", f"{f.inlier_p99:.3f} mm", "good" if good else "bad"),
+                Fact("rms", f"{f.rms:.3f} mm"),
+                Fact("Highest", f"{f.highest:+.3f} mm"),
+                Fact("Lowest", f"{f.lowest:+.3f} mm"),
+                Fact("Inside", f"{100 * f.inside:.1f} %"),
+                Fact("Outliers", f"{100 * f.outlier_share:.1f} %"),
+                Fact("No scan below", f"{100 * (1 - grid.valid.mean()):.1f} %"),
+            ]
+        return facts
+
+
+class FactsTable(QWidget):
+    """Two columns of words and values; labels are reused, so that live values do not flicker."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setVerticalSpacing(4)
+        self._grid.setColumnStretch(1, 1)
+        self._rows: list[tuple[QLabel, QLabel]] = []
+        self._grid.setRowStretch(100, 1)
+
+    def show_facts(self, facts: list[Fact]) -> None:
+        """Show these facts and no others."""
+        while len(self._rows) < len(facts):
+            name, value = QLabel(), QLabel()
+            name.setObjectName("faint")
+            name.setAlignment(Qt.AlignmentFlag.AlignTop)
+            value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
+            value.setWordWrap(True)
+            row = len(self._rows)
+            self._grid.addWidget(name, row, 0)
+            self._grid.addWidget(value, row, 1)
+            self._rows.append((name, value))
+        for number, (name, value) in enumerate(self._rows):
+            shown = number < len(facts)
+            name.setVisible(shown)
+            value.setVisible(shown)
+            if shown:
+                fact = facts[number]
+                sign = {"good": "● ", "bad": "▲ "}.get(fact.state, "")
+                name.setText(fact.label)
+                value.setText(sign + fact.value)
+                if value.objectName() != fact.state:
+                    value.setObjectName(fact.state)
+                    value.style().polish(value)
+
+
+class JobsList(QWidget):
+    """The work that runs and waits, each with progress and a way to cancel it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._rows: dict[object, tuple[QWidget, QLabel, QProgressBar]] = {}
+        session.jobs.changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """Show the jobs as they are."""
+        jobs = self._session.jobs.jobs
+        for job in [job for job in self._rows if job not in jobs]:
+            self._rows.pop(job)[0].deleteLater()
+        for job in jobs:
+            if job not in self._rows:
+                self._rows[job] = self._row(job)
+            _, label, bar = self._rows[job]
+            label.setText(job.message)
+            bar.setValue(round(100 * job.fraction))
+
+    def _row(self, job: object) -> tuple[QWidget, QLabel, QProgressBar]:
+        row = QWidget()
+        grid = QGridLayout(row)
+        grid.setContentsMargins(0, 4, 0, 0)
+        label = QLabel()
+        bar = QProgressBar()
+        bar.setTextVisible(False)
+        cancel = QToolButton()
+        cancel.setText("Cancel")
+        cancel.clicked.connect(job.cancel)  # type: ignore[attr-defined]
+        grid.addWidget(label, 0, 0)
+        grid.addWidget(cancel, 0, 1, 2, 1)
+        grid.addWidget(bar, 1, 0)
+        self._layout.addWidget(row)
+        return row, label, bar
+
+
+def _button_row(actions: list[QAction]) -> QWidget:
+    row = QWidget()
+    layout = QHBoxLayout(row)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(4)
+    for action in actions:
+        button = QPushButton(action.text())
+        button.setToolTip(action.toolTip())
+        button.setMinimumWidth(40)
+        button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        button.clicked.connect(action.trigger)
+        button.setEnabled(action.isEnabled())
+        action.changed.connect(lambda button=button, action=action: button.setEnabled(action.isEnabled()))
+        layout.addWidget(button)
+    return row

@@ -1,0 +1,91 @@
+"""The path of the seven steps, and the column of the step's tools."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+
+from arabesque.desk.steps import Step
+
+
+class PathBar(QWidget):
+    """Prepare › Trace › Patch › … : switches the tools on the left and nothing else."""
+
+    chosen = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("pathbar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(8, 0, 8, 0)
+        layout.setSpacing(0)
+        self._group = QButtonGroup(self)
+        self.buttons: dict[Step, QToolButton] = {}
+        for number, step in enumerate(Step):
+            if number:
+                arrow = QLabel("›")
+                arrow.setObjectName("faint")
+                layout.addWidget(arrow)
+            button = QToolButton()
+            button.setObjectName("step")
+            button.setText(step.title)
+            button.setToolTip(step.line)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _, step=step: self.chosen.emit(step))
+            self._group.addButton(button)
+            self.buttons[step] = button
+            layout.addWidget(button)
+        layout.addStretch()
+
+    def show_step(self, step: Step) -> None:
+        """Mark the step one is at."""
+        self.buttons[step].setChecked(True)
+
+
+class ToolColumn(QWidget):
+    """The tools of the step, icon and word, in small groups; one calm line where there are none yet."""
+
+    def __init__(self, contents: Callable[[Step], list[list[QAction]]]) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._contents = contents
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(6, 8, 6, 8)
+        self._layout.setSpacing(2)
+        self._buttons: list[QToolButton] = []
+
+    def show_step(self, step: Step) -> None:
+        """Show the tools of another step."""
+        while (entry := self._layout.takeAt(0)) is not None:
+            widget = entry.widget()
+            if widget is not None:
+                widget.deleteLater()
+        groups = self._contents(step)
+        for number, group in enumerate(groups):
+            if number:
+                self._layout.addSpacing(10)
+            for action in group:
+                self._layout.addWidget(_tool_button(action))
+        if not groups or step in (Step.CHECK,):
+            line = QLabel(step.line)
+            line.setObjectName("faint")
+            line.setWordWrap(True)
+            line.setContentsMargins(6, 6, 6, 6)
+            self._layout.addWidget(line)
+        self._layout.addStretch()
+
+
+def _tool_button(action: QAction) -> QToolButton:
+    button = QToolButton()
+    button.setObjectName("tool")
+    button.setDefaultAction(action)
+    button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+    button.setIconSize(QSize(22, 22))
+    button.setMinimumWidth(98)
+    button.setSizePolicy(button.sizePolicy().Policy.Expanding, button.sizePolicy().Policy.Fixed)
+    return button

@@ -1,0 +1,240 @@
+"""The work at hand: document, history, selection and files, for all parts of the window."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from arabesque.checking import Grid
+from arabesque.desk.jobs import Job, JobQueue
+from arabesque.desk.meters import Meters
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Surface
+from arabesque.model import Document, History, Item, load_project, new_id, save_project
+from arabesque.progress import Progress
+from arabesque.scan import Scan, ready_to_fit
+from arabesque.solid import KernelWorker, write_step
+
+
+class Session(QObject):
+    """Holds the document and tells everyone when it changes.
+
+    changed:   the document or what is shown of it (also during a drag)
+    selected:  another item is selected
+    told:      a line for the user: text, and True when it is a problem
+    """
+
+    changed = pyqtSignal()
+    selected = pyqtSignal()
+    told = pyqtSignal(str, bool)
+    filed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.jobs = JobQueue()
+        self.meters = Meters(self.jobs)
+        self.kernel = KernelWorker()
+        self.history = History(Document())
+        self.path: Path | None = None
+        self.saved_at: float | None = None
+        self._saved: Document = self.history.document
+        self._transient: Document | None = None
+        self._selection: str | None = None
+        self.meters.measured.connect(self.changed)
+        self.changed.connect(self._want_measures)
+
+    # the document
+
+    @property
+    def document(self) -> Document:
+        """The document as shown: the one in the middle of a drag, or the committed one."""
+        return self._transient or self.history.document
+
+    @property
+    def scan(self) -> Scan | None:
+        """The reference scan."""
+        return self.document.reference_scan
+
+    @property
+    def unsaved(self) -> bool:
+        """True when there is work that is not in the project file."""
+        return self.history.document is not self._saved
+
+    def show(self, document: Document) -> None:
+        """Show a document without committing it, as in a drag."""
+        self._transient = document
+        self.changed.emit()
+
+    def drop_shown(self) -> None:
+        """Back to the committed document."""
+        if self._transient is not None:
+            self._transient = None
+            self.changed.emit()
+
+    def commit(self, label: str, document: Document) -> None:
+        """Make ``document`` the work's new state; ``label`` says in plain words what was done."""
+        self._transient = None
+        self.history.commit(label, document)
+        self._tidy_selection()
+        self.changed.emit()
+
+    def undo(self) -> None:
+        """One state back."""
+        self._step(self.history.undo(), "Undone")
+
+    def redo(self) -> None:
+        """One state forth."""
+        self._step(self.history.redo(), "Done again")
+
+    def _step(self, label: str | None, word: str) -> None:
+        self._transient = None
+        if label is not None:
+            self._tidy_selection()
+            self.changed.emit()
+            self.told.emit(f"{word}: {label}", False)
+
+    # selection
+
+    @property
+    def selection(self) -> Item | None:
+        """The selected item."""
+        return self.document.items.get(self._selection or "")
+
+    @property
+    def surface_item(self) -> Item | None:
+        """The selected item when it is a surface."""
+        item = self.selection
+        return item if item is not None and isinstance(item.shape, Surface) else None
+
+    def select(self, item_id: str | None) -> None:
+        """Select an item, or none."""
+        if item_id != self._selection:
+            self._selection = item_id
+            self.selected.emit()
+            self.changed.emit()
+
+    def _tidy_selection(self) -> None:
+        if self._selection is not None and self._selection not in self.history.document:
+            self.select(None)
+
+    # measures
+
+    def grid(self, item: Item) -> Grid | None:
+        """Measured grid of a surface item, or None while it is being measured."""
+        return self.meters.grid(item.shape, self.scan) if isinstance(item.shape, Surface) else None
+
+    def _want_measures(self) -> None:
+        items = [*self.document, *self.history.document]
+        shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
+        self.meters.want(shapes, self.scan)
+
+    # simple changes
+
+    def rename(self, item: Item, name: str) -> None:
+        """Give an item another name; an empty or equal one changes nothing."""
+        if name.strip() and name.strip() != item.name:
+            self.commit(f"{item.name} renamed to {name.strip()}", self.document.changed(item.id, name=name.strip()))
+
+    def set_visible(self, item: Item, visible: bool) -> None:
+        """Show or hide an item."""
+        word = "shown" if visible else "hidden"
+        self.commit(f"{item.name} {word}", self.document.changed(item.id, look=replace(item.look, visible=visible)))
+
+    def set_see_through(self, item: Item, see_through: bool) -> None:
+        """Make an item see-through or solid."""
+        word = "made see-through" if see_through else "made solid"
+        look = replace(item.look, see_through=see_through)
+        self.commit(f"{item.name} {word}", self.document.changed(item.id, look=look))
+
+    def delete(self, item: Item) -> None:
+        """Delete an item."""
+        self.commit(f"{item.name} deleted", self.document.without(item.id))
+
+    def set_reference(self, item: Item) -> None:
+        """Let fits and checks refer to another scan."""
+        self.commit(f"{item.name} is the reference scan", replace(self.document, reference=item.id))
+
+    def set_tolerance(self, tolerance: float) -> None:
+        """Set the tolerance, mm; raises ArabesqueError when it is not possible."""
+        if tolerance != self.document.tolerance:
+            self.commit(f"tolerance {tolerance:g} mm", self.document.with_tolerance(tolerance))
+
+    def add(self, label: str, name: str, shape: Scan | Surface, **fields: object) -> Item:
+        """Add an item, select it, and return it."""
+        item = Item(new_id(), self.document.free_name(name), shape, **fields)  # type: ignore[arg-type]
+        self.commit(label, self.document.with_item(item))
+        self.select(item.id)
+        return item
+
+    # files, all in the background
+
+    def start(self, document: Document, path: Path | None, label: str) -> None:
+        """Begin work on another document."""
+        self._transient = None
+        self.history = History(document, label)
+        self._saved = document
+        self._selection = None
+        self.path = path
+        self.saved_at = time.time() if path else None
+        self.filed.emit()
+        self.selected.emit()
+        self.changed.emit()
+
+    def open_project(self, path: Path) -> Job:
+        """Open a project file."""
+
+        def work(progress: Progress) -> Document:
+            document = load_project(path, progress)
+            for item in document:
+                if isinstance(item.shape, Scan):
+                    ready_to_fit(item.shape, progress)
+            return document
+
+        job = self._job(f"Opening {path.name}", work)
+        job.done.connect(lambda document: self.start(document, path, f"{path.name} opened"))
+        return job
+
+    def save(self, path: Path) -> Job:
+        """Save to a project file."""
+        document = self.history.document
+
+        def finish(_: object) -> None:
+            self.path, self._saved, self.saved_at = path, document, time.time()
+            self.filed.emit()
+            self.told.emit(f"Saved {path.name}", False)
+
+        job = self._job(f"Saving {path.name}", lambda progress: save_project(path, document, progress))
+        job.done.connect(finish)
+        return job
+
+    def export(self, path: Path) -> Job:
+        """Write the selected patch, or all that are shown, to a STEP file."""
+        items = [self.surface_item] if self.surface_item else self.document.surfaces(visible_only=True)
+        shapes = [(item.name, item.shape) for item in items if isinstance(item.shape, Surface)]
+        job = self._job(
+            f"Exporting {path.name}", lambda progress: write_step(path, shapes, self.kernel, progress=progress)
+        )
+        job.done.connect(lambda _: self.told.emit(f"Exported {len(shapes)} to {path.name}", False))
+        return job
+
+    def _job(self, label: str, work: object) -> Job:
+        job = self.jobs.start(label, work)  # type: ignore[arg-type]
+        job.failed.connect(self.tell_problem)
+        job.cancelled.connect(lambda: self.told.emit(f"{label}: cancelled, nothing was changed", False))
+        return job
+
+    def run(self, label: str, work: object) -> Job:
+        """Run long work in the background; its problems are told."""
+        return self._job(label, work)
+
+    def tell_problem(self, problem: ArabesqueError) -> None:
+        """Tell the user what went wrong and what helps."""
+        self.told.emit(str(problem), True)
+
+    def close(self) -> None:
+        """End background work and the kernel."""
+        self.jobs.close()
+        self.kernel.close()

@@ -1,0 +1,25 @@
+"""The seven steps of the work, in the order in which people take them."""
+
+from enum import Enum
+
+
+class Step(Enum):
+    """A work step: its name, and what belongs there in one line."""
+
+    PREPARE = ("Prepare", "Bring the scan in and lay it ready.")
+    TRACE = ("Trace", "Curves and sections drawn on the scan will belong here.")
+    PATCH = ("Patch", "Lay smooth patches over the scan and sculpt them.")
+    CAGE = ("Cage", "Quads laid by hand as a subdivision cage will belong here.")
+    BODY = ("Body", "Trimming, sewing and thickening to a solid will belong here.")
+    CHECK = ("Check", "The number keys show each check over any tool: 1 distance, 7 control net, 0 plain.")
+    DELIVER = ("Deliver", "Hand the surfaces over to other systems.")
+
+    @property
+    def title(self) -> str:
+        """The word on the path."""
+        return self.value[0]
+
+    @property
+    def line(self) -> str:
+        """What belongs here."""
+        return self.value[1]

@@ -1,0 +1,162 @@
+"""Every colour, font and size, by name."""
+
+from dataclasses import dataclass
+from importlib.resources import files
+
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
+
+FAMILY = "Inter"
+TEXT_POINTS = 10
+SMALL_POINTS = 9
+SPACE = 4
+CORNER = 4
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Colours as #rrggbb. The view's own colours are the same in every theme: forms are judged on it."""
+
+    name: str
+    window: str
+    panel: str
+    field: str
+    ink: str
+    faint: str
+    line: str
+    accent: str
+    on_accent: str
+    wash: str
+    inside: str
+    outside: str
+
+    # the view
+    sky: str = "#C9CCCD"
+    ground: str = "#A9ADAF"
+    clay: str = "#D0A283"
+    porcelain: str = "#DFE4E6"
+    net: str = "#3D4C58"
+    view_ink: str = "#24303A"
+    above_near: str = "#E8A33D"
+    above_far: str = "#9E2A1F"
+    below_near: str = "#6FB1D6"
+    below_far: str = "#2B2A6B"
+    unmeasured: str = "#8E9496"
+
+
+LIGHT = Theme(
+    name="light",
+    window="#EFECE6",
+    panel="#F8F6F2",
+    field="#FFFFFF",
+    ink="#24303A",
+    faint="#66707A",
+    line="#D5CFC4",
+    accent="#0B7A75",
+    on_accent="#FFFFFF",
+    wash="#DDEBE8",
+    inside="#0B7A75",
+    outside="#A8321F",
+)
+
+
+def rgb(colour: str) -> tuple[float, float, float]:
+    """A colour for a shader, 0 to 1."""
+    value = QColor(colour)
+    return value.redF(), value.greenF(), value.blueF()
+
+
+def apply(application: QApplication, theme: Theme) -> None:
+    """Load the shipped typeface and dress the whole application."""
+    for face in sorted(files("arabesque.desk").joinpath("fonts").iterdir(), key=lambda f: f.name):
+        if face.name.endswith(".otf"):
+            QFontDatabase.addApplicationFontFromData(face.read_bytes())
+    application.setFont(text_font())
+    application.setStyle("Fusion")
+    application.setPalette(_palette(theme))
+    application.setStyleSheet(_style(theme))
+
+
+def text_font(points: float = TEXT_POINTS, strong: bool = False) -> QFont:
+    """The shipped typeface, with digits of even width so that live figures do not jump."""
+    font = QFont(FAMILY)
+    font.setPointSizeF(points)
+    font.setWeight(QFont.Weight.DemiBold if strong else QFont.Weight.Normal)
+    font.setFeature(QFont.Tag("tnum"), 1)
+    return font
+
+
+def _palette(theme: Theme) -> QPalette:
+    palette = QPalette()
+    roles = QPalette.ColorRole
+    for role, colour in {
+        roles.Window: theme.window,
+        roles.WindowText: theme.ink,
+        roles.Base: theme.field,
+        roles.AlternateBase: theme.panel,
+        roles.Text: theme.ink,
+        roles.Button: theme.panel,
+        roles.ButtonText: theme.ink,
+        roles.Highlight: theme.accent,
+        roles.HighlightedText: theme.on_accent,
+        roles.ToolTipBase: theme.field,
+        roles.ToolTipText: theme.ink,
+        roles.PlaceholderText: theme.faint,
+    }.items():
+        palette.setColor(role, QColor(colour))
+    for role in (roles.WindowText, roles.Text, roles.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(theme.faint))
+    return palette
+
+
+def _style(t: Theme) -> str:
+    return f"""
+    QMainWindow, QWidget#body {{ background: {t.window}; }}
+    QWidget#panel {{ background: {t.panel}; }}
+    QWidget#strip {{ background: {t.panel}; border-top: 1px solid {t.line}; }}
+    QWidget#pathbar {{ background: {t.window}; border-bottom: 1px solid {t.line}; }}
+    QWidget#chips {{ background: {t.panel}; border-bottom: 1px solid {t.line}; }}
+    QLabel#heading {{ color: {t.faint}; font-size: {SMALL_POINTS}pt; font-weight: 600; }}
+    QLabel#faint {{ color: {t.faint}; }}
+    QLabel#problem {{ color: {t.outside}; }}
+    QLabel#good {{ color: {t.inside}; }}
+    QLabel#bad {{ color: {t.outside}; }}
+    QMenuBar {{ background: {t.window}; padding: 2px 4px; }}
+    QMenuBar::item {{ padding: 4px 8px; border-radius: {CORNER}px; }}
+    QMenuBar::item:selected {{ background: {t.wash}; }}
+    QMenu {{ background: {t.panel}; border: 1px solid {t.line}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 24px 5px 8px; border-radius: {CORNER}px; }}
+    QMenu::item:selected {{ background: {t.wash}; color: {t.ink}; }}
+    QMenu::item:disabled {{ color: {t.faint}; }}
+    QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
+    QToolTip {{ background: {t.field}; color: {t.ink}; border: 1px solid {t.line}; padding: 4px; }}
+    QToolButton {{ border: 1px solid transparent; border-radius: {CORNER}px; padding: 4px 8px; }}
+    QToolButton:hover {{ background: {t.wash}; }}
+    QToolButton:checked {{ background: {t.wash}; border-color: {t.accent}; }}
+    QToolButton:focus {{ border-color: {t.accent}; }}
+    QToolButton:disabled {{ color: {t.faint}; }}
+    QToolButton#step {{ padding: 4px 10px; }}
+    QToolButton#step:checked {{ background: transparent; border: 1px solid transparent;
+        border-bottom: 2px solid {t.accent}; border-radius: 0; font-weight: 600; }}
+    QToolButton#tool {{ text-align: left; padding: 6px 8px; }}
+    QPushButton {{ background: {t.field}; border: 1px solid {t.line}; border-radius: {CORNER}px; padding: 5px 12px; }}
+    QPushButton:hover, QPushButton:focus {{ border-color: {t.accent}; }}
+    QPushButton:disabled {{ color: {t.faint}; background: {t.panel}; }}
+    QPushButton#apply {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
+    QPushButton#apply:disabled {{ background: {t.line}; color: {t.faint}; border-color: {t.line}; }}
+    QLineEdit, QComboBox, QSpinBox {{ background: {t.field}; border: 1px solid {t.line};
+        border-radius: {CORNER}px; padding: 3px 6px; selection-background-color: {t.accent}; }}
+    QComboBox::drop-down {{ border: none; width: 18px; }}
+    QLineEdit:disabled, QSpinBox:disabled {{ background: {t.panel}; color: {t.faint}; }}
+    QLineEdit:focus, QComboBox:focus, QSpinBox:focus {{ border-color: {t.accent}; }}
+    QLineEdit[wrong="true"] {{ border-color: {t.outside}; }}
+    QTreeView {{ background: {t.panel}; border: none; outline: none; }}
+    QTreeView::item {{ padding: 3px 2px; }}
+    QTreeView::item:selected {{ background: {t.wash}; color: {t.ink}; }}
+    QTreeView::item:hover {{ background: {t.wash}; }}
+    QHeaderView::section {{ background: {t.panel}; border: none; color: {t.faint}; padding: 2px; }}
+    QProgressBar {{ background: {t.line}; border: none; border-radius: 2px; max-height: 4px; min-height: 4px; }}
+    QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}
+    QSplitter::handle {{ background: {t.line}; }}
+    QScrollArea {{ border: none; background: {t.panel}; }}
+    """

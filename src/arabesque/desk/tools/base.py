@@ -1,0 +1,141 @@
+"""What every tool has: pointer and key handlers, options, a preview, an apply."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+from typing import Any, ClassVar
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+
+from arabesque.arrays import Floats
+from arabesque.desk.session import Session
+from arabesque.desk.steps import Step
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
+from arabesque.geometry import unit
+from arabesque.scan import Scan
+
+
+@dataclass(frozen=True)
+class Pointer:
+    """The pointer over the view: logical pixels, camera and keys held."""
+
+    x: float
+    y: float
+    camera: Camera
+    shift: bool = False
+    ctrl: bool = False
+    alt: bool = False
+
+    def on_scan(self, scan: Scan | None) -> Floats | None:
+        """Where the pointer's ray hits the scan first."""
+        hit = None if scan is None else scan.pick(*self.camera.ray(self.x, self.y))
+        return None if hit is None else hit[0]
+
+    def near(self, point: Floats, within: float = 10.0) -> bool:
+        """True when the point is drawn within so many pixels of the pointer."""
+        x, y, _ = self.camera.project(point)[0]
+        return bool(abs(complex(x - self.x, y - self.y)) <= within)
+
+
+@dataclass(frozen=True)
+class Fact:
+    """A live value in the Inspector. state: "good", "bad" or "" for neither."""
+
+    label: str
+    value: str
+    state: str = ""
+
+
+class DegreeChoice(Enum):
+    """How the degree of a new patch is chosen."""
+
+    LIGHTEST = "lightest that suffices"
+    FIXED = "as given"
+
+
+class Tool(QObject):
+    """A tool of one work step.
+
+    Class attributes say where it is found; ``Options`` is a dataclass from
+    which the Inspector makes the form. Handlers get the pointer in the view;
+    key handlers return True for keys they used.
+    """
+
+    id: ClassVar[str]
+    step: ClassVar[Step]
+    label: ClassVar[str]
+    hint: ClassVar[str]
+    shortcut: ClassVar[str]
+    icon: ClassVar[str]
+    Options: ClassVar[type | None] = None
+    applies: ClassVar[bool] = True
+    """False for a tool whose every move takes effect at once, with nothing left to apply."""
+
+    changed = pyqtSignal()
+    left = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.options: Any = None if self.Options is None else self.Options()
+
+    @property
+    def says(self) -> str:
+        """What a click or a key does now, in plain words."""
+        return self.hint
+
+    @property
+    def can_apply(self) -> bool:
+        """True when Enter would do something."""
+        return False
+
+    @property
+    def facts(self) -> list[Fact]:
+        """Live values for the Inspector."""
+        return []
+
+    @property
+    def shown_net(self) -> bool:
+        """True when the tool needs the control net in sight."""
+        return False
+
+    def start(self) -> None:
+        """The tool has been taken up."""
+
+    def stop(self) -> None:
+        """The tool is laid down; whatever was not applied is dropped."""
+
+    def options_changed(self) -> None:
+        """The user changed ``options`` in the Inspector."""
+
+    def press(self, pointer: Pointer) -> None:
+        """The left button went down."""
+
+    def move(self, pointer: Pointer, dragging: bool) -> None:
+        """The pointer moved."""
+
+    def release(self, pointer: Pointer) -> None:
+        """The left button went up."""
+
+    def key(self, event: QKeyEvent) -> bool:
+        """A key was pressed; True when the tool used it."""
+        return False
+
+    def apply(self) -> None:
+        """Enter, or the Apply button."""
+
+    def escape(self) -> None:
+        """Esc: drop what was begun; with nothing begun, leave."""
+        self.left.emit()
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        """What the tool adds to the picture."""
+        return []
+
+
+def facing(camera: Camera) -> Floats:
+    """Unit vector of the view plane's normal, towards the eye."""
+    return unit(camera.axes[2])

@@ -1,0 +1,1 @@
+"""The 3D view: camera, picking, shaders and drawables."""

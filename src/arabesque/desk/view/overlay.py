@@ -1,0 +1,155 @@
+"""What is written over the picture: legend, axes, scale bar, labels and messages. Qt painting, no GL."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from arabesque.desk.theme import SMALL_POINTS, Theme, text_font
+
+if TYPE_CHECKING:
+    from arabesque.desk.view.widget import View
+
+BANDS = 4
+MARGIN = 16
+ROW, INSIDE_ROW = 18, 40
+
+
+class Overlay(QWidget):
+    """Lies over the view and lets every click through."""
+
+    def __init__(self, theme: Theme, view: View) -> None:
+        super().__init__(view)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.setAttribute(Qt.WidgetAttribute.WA_NoSystemBackground)
+        self._theme = theme
+        self._view = view
+        self.message = ""
+        self.is_problem = False
+        self.welcome: list[str] = []
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(text_font(SMALL_POINTS))
+        self._paint_labels(painter)
+        self._paint_axes(painter)
+        self._paint_scale_bar(painter)
+        if self._view.scene.show_distance:
+            self._paint_legend(painter)
+        if self.welcome:
+            self._paint_welcome(painter)
+        if self.message:
+            self._paint_message(painter)
+        painter.end()
+
+    def _paint_labels(self, painter: QPainter) -> None:
+        painter.setPen(QColor(self._theme.view_ink))
+        for label in self._view.scene.labels:
+            x, y, _ = self._view.camera.project(label.point)[0]
+            if np.isfinite(x):
+                painter.drawText(QPointF(x + 10, y - 8), label.text)
+
+    def _paint_axes(self, painter: QPainter) -> None:
+        middle = QPointF(44, self.height() - 44)
+        axes = self._view.camera.axes
+        order = np.argsort(axes[2])  # those that point away first
+        for axis in order:
+            right, up, back = axes[:, axis]
+            tip = middle + QPointF(right, -up) * 26
+            painter.setPen(QPen(QColor(self._theme.view_ink), 1.6 if back >= 0 else 1.0))
+            painter.drawLine(middle, tip)
+            centre = middle + QPointF(right, -up) * 34
+            painter.drawText(QRectF(centre.x() - 8, centre.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "xyz"[axis])
+
+    def _paint_scale_bar(self, painter: QPainter) -> None:
+        per_pixel = self._view.camera.mm_per_pixel
+        target = 110 * per_pixel
+        power = 10 ** np.floor(np.log10(target))
+        length = max(n * power for n in (1, 2, 5) if n * power <= target)
+        pixels = length / per_pixel
+        x, y = 92.0, self.height() - 34.0
+        painter.setPen(QPen(QColor(self._theme.view_ink), 1.4))
+        painter.drawLine(QPointF(x, y), QPointF(x + pixels, y))
+        for end in (x, x + pixels):
+            painter.drawLine(QPointF(end, y - 4), QPointF(end, y + 4))
+        painter.drawText(QPointF(x + 4, y - 8), f"{length:g} mm")
+
+    def _paint_legend(self, painter: QPainter) -> None:
+        """A vertical scale: bands above and below the tolerance, as the shader paints them."""
+        scene, t = self._view.scene, self._theme
+        tolerance, range_ = scene.tolerance, scene.distance_range
+        edges = tolerance + (range_ - tolerance) * np.arange(BANDS + 1) / BANDS
+        rows = [
+            (_mix(t.above_near, t.above_far, (i + 0.5) / BANDS), f"+{edges[i]:.3g}") for i in reversed(range(BANDS))
+        ]
+        rows.append((QColor(t.porcelain), "inside"))
+        rows += [(_mix(t.below_near, t.below_far, (i + 0.5) / BANDS), f"−{edges[i]:.3g}") for i in range(BANDS)]
+        tall = 20 + ROW * len(rows) + INSIDE_ROW - ROW + 40
+        box = QRectF(self.width() - MARGIN - 92, 48, 92, tall)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(_glass(t.panel))
+        painter.drawRoundedRect(box, 4, 4)
+        x, y = box.x() + 10, box.y() + 24
+        painter.setPen(QColor(t.ink))
+        painter.drawText(QPointF(x, box.y() + 16), "above, mm")
+        for number, (colour, text) in enumerate(rows):
+            height = INSIDE_ROW if number == BANDS else ROW
+            painter.setBrush(colour)
+            painter.setPen(QPen(QColor(t.view_ink), 0.6))
+            painter.drawRect(QRectF(x, y, 22, height))
+            painter.setPen(QColor(t.ink))
+            # a band's figure stands at its edge towards the tolerance
+            line = y + height if number < BANDS else y + height / 2 if number == BANDS else y
+            painter.drawText(QPointF(x + 30, line + 4), text)
+            y += height
+        painter.drawText(QPointF(x, y + 16), "below, mm")
+        painter.setPen(QPen(QColor(t.unmeasured), 1.2))
+        for offset in range(0, 22, 5):
+            painter.drawLine(QPointF(x + offset, y + 32), QPointF(x + min(offset + 10, 22), y + 22))
+        painter.setPen(QColor(t.ink))
+        painter.drawText(QPointF(x + 30, y + 32), "no scan")
+
+    def _paint_welcome(self, painter: QPainter) -> None:
+        painter.setPen(QColor(self._theme.view_ink))
+        middle = self.height() / 2 - 14 * len(self.welcome)
+        for number, line in enumerate(self.welcome):
+            painter.setFont(text_font(15 if number == 0 else 11, strong=number == 0))
+            row = QRectF(0, middle + 30 * number, self.width(), 28)
+            painter.drawText(row, Qt.AlignmentFlag.AlignCenter, line)
+
+    def _paint_message(self, painter: QPainter) -> None:
+        t = self._theme
+        painter.setFont(text_font())
+        metrics = painter.fontMetrics()
+        width = min(self.width() - 2 * MARGIN, metrics.horizontalAdvance(self.message) + 40)
+        text = QRectF(0, 0, width - 36, 1000)
+        text = QRectF(painter.boundingRect(text, Qt.TextFlag.TextWordWrap, self.message))
+        box = QRectF((self.width() - width) / 2, self.height() - text.height() - 64, width, text.height() + 16)
+        painter.setPen(QPen(QColor(t.outside if self.is_problem else t.line), 1.2))
+        painter.setBrush(_glass(t.panel, 240))
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(QColor(t.outside if self.is_problem else t.inside))
+        sign = QRectF(box.x() + 8, box.y(), 18, box.height())
+        painter.drawText(sign, Qt.AlignmentFlag.AlignCenter, "!" if self.is_problem else "✓")
+        painter.setPen(QColor(t.ink))
+        painter.drawText(box.adjusted(28, 8, -8, -8), Qt.TextFlag.TextWordWrap, self.message)
+
+
+def _mix(a: str, b: str, share: float) -> QColor:
+    one, two = QColor(a), QColor(b)
+    return QColor.fromRgbF(
+        one.redF() + (two.redF() - one.redF()) * share,
+        one.greenF() + (two.greenF() - one.greenF()) * share,
+        one.blueF() + (two.blueF() - one.blueF()) * share,
+    )
+
+
+def _glass(colour: str, alpha: int = 225) -> QColor:
+    glass = QColor(colour)
+    glass.setAlpha(alpha)
+    return glass

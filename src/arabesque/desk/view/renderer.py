@@ -1,0 +1,210 @@
+"""Draws a scene with OpenGL 3.3 through moderngl."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from importlib.resources import files
+from typing import Any
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtGui import QOpenGLContext
+
+from arabesque.arrays import Floats
+from arabesque.desk.theme import Theme, rgb
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.scene import Discs, Lines, Scene, Triangles
+
+SEE_THROUGH = 0.45
+
+
+class _Loader:
+    """Looks GL functions up through Qt, so that it works on GLX and EGL alike."""
+
+    def load_opengl_function(self, name: str) -> int:
+        address = QOpenGLContext.currentContext().getProcAddress(name.encode())
+        return int(address) if address else 0
+
+    load = load_opengl_function
+
+    def __enter__(self) -> _Loader:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        """Nothing is held."""
+
+    def release(self) -> None:
+        """Nothing is held."""
+
+
+@dataclass
+class _Uploaded:
+    """A mesh on the graphics card, and what it was uploaded from."""
+
+    points: object
+    values: object
+    triangles: object
+    vertex_buffer: moderngl.Buffer
+    index_buffer: moderngl.Buffer
+    array: moderngl.VertexArray
+
+    def release(self) -> None:
+        for part in (self.array, self.vertex_buffer, self.index_buffer):
+            part.release()
+
+
+def _vertices(mesh: Triangles) -> NDArray[np.float32]:
+    vertices = np.empty((len(mesh.points), 7), dtype="f4")
+    vertices[:, :3] = mesh.points
+    vertices[:, 3:6] = mesh.normals
+    vertices[:, 6] = 0.0 if mesh.values is None else mesh.values
+    return vertices
+
+
+def _source(name: str) -> str:
+    return files("arabesque.desk.view").joinpath("shaders", name).read_text(encoding="utf-8")
+
+
+class Renderer:
+    """Owns the GL objects; all methods need the view's context to be current."""
+
+    def __init__(self, theme: Theme) -> None:
+        self._theme = theme
+        loader: Any = _Loader()
+        self._gl: Any = moderngl.create_context(context=loader)
+        self._programs = {
+            name: self._gl.program(vertex_shader=_source(f"{name}.vert"), fragment_shader=_source(f"{name}.frag"))
+            for name in ("mesh", "line", "disc", "backdrop")
+        }
+        self._backdrop = self._gl.vertex_array(self._programs["backdrop"], [])
+        self._meshes: dict[str, _Uploaded] = {}
+        self._stream = self._gl.buffer(reserve=1 << 16, dynamic=True)
+
+    def release(self) -> None:
+        """Free everything on the graphics card."""
+        for mesh in self._meshes.values():
+            mesh.release()
+        self._meshes.clear()
+        self._stream.release()
+        self._backdrop.release()
+        for program in self._programs.values():
+            program.release()
+
+    def draw(self, framebuffer: int, camera: Camera, scale: float, scene: Scene) -> None:
+        """Draw the scene into a framebuffer; scale: device pixels per logical pixel."""
+        gl = self._gl
+        target = gl.detect_framebuffer(framebuffer)
+        target.use()
+        width, height = (round(n * scale) for n in camera.size)
+        gl.viewport = (0, 0, width, height)
+        gl.enable_only(moderngl.NOTHING)
+        target.depth_mask = True
+        target.clear(0.0, 0.0, 0.0, 1.0, depth=1.0)
+        self._set("backdrop", sky=rgb(self._theme.sky), ground=rgb(self._theme.ground))
+        self._backdrop.render(moderngl.TRIANGLES, vertices=3)
+        self._frame(camera, scale, scene)
+        gl.enable_only(moderngl.DEPTH_TEST)
+        gl.depth_func = "<"
+        solid = [t for t in scene.triangles if not t.see_through]
+        for mesh in solid:
+            self._draw_mesh(mesh, scene, 1.0)
+        gl.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND)
+        # the picture itself stays opaque, whatever is blended into it
+        gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ZERO, moderngl.ONE
+        self._draw_lines([line for line in scene.lines if not line.on_top], scale)
+        self._draw_see_through([t for t in scene.triangles if t.see_through], scene)
+        gl.enable_only(moderngl.BLEND)
+        self._draw_lines([line for line in scene.lines if line.on_top], scale)
+        self._draw_discs(scene.discs, scale)
+        gl.enable_only(moderngl.NOTHING)
+        self._drop_unused({t.slot for t in scene.triangles})
+
+    def _draw_see_through(self, meshes: list[Triangles], scene: Scene) -> None:
+        """Only the nearest layer of each mesh is blended: calm, and the same in whatever order triangles come.
+
+        The depth of the nearest layer is laid down first, fully transparent;
+        then the triangles that reach that depth are drawn.
+        """
+        for mesh in meshes:
+            self._draw_mesh(mesh, scene, 0.0)
+            self._gl.depth_func = "<="
+            self._draw_mesh(mesh, scene, SEE_THROUGH)
+            self._gl.depth_func = "<"
+
+    def _frame(self, camera: Camera, scale: float, scene: Scene) -> None:
+        view = camera.view_matrix().T.astype("f4").tobytes()
+        projection = camera.projection_matrix().T.astype("f4").tobytes()
+        size = tuple(n * scale for n in camera.size)
+        for name in ("mesh", "line", "disc"):
+            self._programs[name]["view"].write(view)
+            self._programs[name]["projection"].write(projection)
+        for name in ("line", "disc"):
+            self._set(name, viewport=size)
+        t = self._theme
+        self._set(
+            "mesh", is_perspective=int(camera.perspective), tolerance=scene.tolerance, range=scene.distance_range,
+            above_near=rgb(t.above_near), above_far=rgb(t.above_far), below_near=rgb(t.below_near),
+            below_far=rgb(t.below_far), unmeasured=rgb(t.unmeasured), ink=rgb(t.view_ink),
+        )  # fmt: skip
+        self._set(
+            "disc", ink=rgb(t.view_ink), accent=rgb(t.accent), paper=(1.0, 1.0, 1.0), radius=3.5 * scale, bias=0.0
+        )
+
+    def _set(self, program: str, **uniforms: Any) -> None:
+        for name, value in uniforms.items():
+            self._programs[program][name].value = value
+
+    def _draw_mesh(self, mesh: Triangles, scene: Scene, alpha: float) -> None:
+        uploaded = self._uploaded(mesh)
+        coloured = scene.show_distance and mesh.values is not None
+        self._set(
+            "mesh", mode=int(coloured), colour=rgb(mesh.colour), alpha=alpha, dimmed=0.7 * mesh.dimmed, bias=mesh.lift
+        )
+        uploaded.array.render(moderngl.TRIANGLES)
+
+    def _uploaded(self, mesh: Triangles) -> _Uploaded:
+        """The mesh on the card; uploaded when new, its vertices rewritten in place when only they changed."""
+        known = self._meshes.get(mesh.slot)
+        if known is not None and known.triangles is mesh.triangles:
+            if known.points is not mesh.points or known.values is not mesh.values:
+                known.vertex_buffer.write(_vertices(mesh))
+                known.points, known.values = mesh.points, mesh.values
+            return known
+        if known is not None:
+            known.release()
+        buffer = self._gl.buffer(_vertices(mesh))
+        index = self._gl.buffer(mesh.triangles.astype("u4"))
+        array = self._gl.vertex_array(
+            self._programs["mesh"], [(buffer, "3f 3f 1f", "position", "normal", "value")], index_buffer=index
+        )
+        self._meshes[mesh.slot] = _Uploaded(mesh.points, mesh.values, mesh.triangles, buffer, index, array)
+        return self._meshes[mesh.slot]
+
+    def _drop_unused(self, used: set[str]) -> None:
+        for slot in set(self._meshes) - used:
+            self._meshes.pop(slot).release()
+
+    def _draw_lines(self, lines: Iterable[Lines], scale: float) -> None:
+        for group in lines:
+            if len(group.segments):
+                self._set("line", colour=(*rgb(group.colour), group.alpha), width=group.width * scale, bias=group.lift)
+                self._instances("line", group.segments.reshape(-1, 6), "3f 3f/i", ("start", "end"))
+
+    def _draw_discs(self, discs: Iterable[Discs], scale: float) -> None:
+        for group in discs:
+            if len(group.points):
+                ink = self._theme.view_ink if group.colour is None else group.colour
+                self._set("disc", radius=group.radius * scale, ink=rgb(ink))
+                data = np.column_stack([group.points, group.states])
+                self._instances("disc", data, "3f 1f/i", ("centre", "state"))
+
+    def _instances(self, program: str, data: Floats, layout: str, names: tuple[str, ...]) -> None:
+        packed = np.ascontiguousarray(data, dtype="f4")
+        if packed.nbytes > self._stream.size:
+            self._stream.orphan(2 * packed.nbytes)
+        self._stream.write(packed)
+        array = self._gl.vertex_array(self._programs[program], [(self._stream, layout, *names)])
+        array.render(moderngl.TRIANGLE_STRIP, vertices=4, instances=len(packed))
+        array.release()

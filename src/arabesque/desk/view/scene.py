@@ -1,0 +1,101 @@
+"""What the view is asked to draw: plain values, made without GL."""
+
+from dataclasses import dataclass, field
+from functools import cache
+
+import numpy as np
+
+from arabesque.arrays import Floats, Ints
+
+MISSING = 1e9
+"""Value of a vertex below which there is no scan."""
+
+
+@dataclass(frozen=True, eq=False)
+class Triangles:
+    """A shaded mesh. slot: whose mesh it is; what is drawn anew keeps its slot.
+
+    values: (n,) signed distances or None.
+
+    lift: how far it is pulled towards the eye, in mm, against flicker where sheets coincide.
+    """
+
+    slot: str
+    points: Floats
+    normals: Floats
+    triangles: Ints
+    colour: str
+    values: Floats | None = None
+    see_through: bool = False
+    dimmed: bool = False
+    lift: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Lines:
+    """(n, 2, 3) segments. lift as for Triangles; on_top: drawn over everything."""
+
+    segments: Floats
+    colour: str
+    width: float = 1.2
+    alpha: float = 1.0
+    lift: float = 0.3
+    on_top: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Discs:
+    """(n, 3) points as discs of ``radius`` pixels; states (n,): 0 plain, 1 selected, 2 under the pointer."""
+
+    points: Floats
+    states: Floats
+    radius: float = 3.5
+    colour: str | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Label:
+    """A short text beside a point in space."""
+
+    point: Floats
+    text: str
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """Everything in the picture."""
+
+    triangles: list[Triangles] = field(default_factory=list)
+    lines: list[Lines] = field(default_factory=list)
+    discs: list[Discs] = field(default_factory=list)
+    labels: list[Label] = field(default_factory=list)
+    show_distance: bool = False
+    tolerance: float = 0.2
+    distance_range: float = 1.0
+
+
+def polyline(points: Floats, closed: bool = False) -> Floats:
+    """(n, 3) points as (m, 2, 3) segments."""
+    following = np.roll(points, -1, axis=0)
+    segments = np.stack([points, following], axis=1)
+    return segments if closed else segments[:-1]
+
+
+@cache
+def grid_triangles(rows: int, columns: int) -> Ints:
+    """(m, 3) triangles over a grid of rows x columns points, counter-clockwise for Su x Sv."""
+    index = np.arange(rows * columns).reshape(rows, columns)
+    a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
+    return np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
+
+
+def grid_border(points: Floats) -> Floats:
+    """The border of a (r, s, 3) grid as a closed ring of points."""
+    return np.concatenate([points[:-1, 0], points[-1, :-1], points[:0:-1, -1], points[0, :0:-1]])
+
+
+def net_segments(points: Floats) -> Floats:
+    """The control net of (nu, nv, 3) points as segments."""
+    along_u = np.stack([points[:-1], points[1:]], axis=2).reshape(-1, 2, 3)
+    along_v = np.stack([points[:, :-1], points[:, 1:]], axis=2).reshape(-1, 2, 3)
+    return np.concatenate([along_u, along_v])

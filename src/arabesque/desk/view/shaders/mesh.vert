@@ -1,0 +1,20 @@
+#version 330 core
+// Triangles of scans and patches. bias pulls a surface a little towards the eye,
+// so that a patch lying in the scan's noise shows as one calm sheet.
+uniform mat4 view;
+uniform mat4 projection;
+uniform float bias;
+in vec3 position;
+in vec3 normal;
+in float value;
+out vec3 eye_position;
+out vec3 eye_normal;
+out float distance_value;
+void main() {
+    vec4 seen = view * vec4(position, 1.0);
+    eye_position = seen.xyz;
+    eye_normal = mat3(view) * normal;
+    distance_value = value;
+    seen.z += bias;
+    gl_Position = projection * seen;
+}

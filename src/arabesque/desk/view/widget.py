@@ -1,0 +1,178 @@
+"""The 3D view: a GL picture, mouse navigation, and what is written over it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QSurfaceFormat, QWheelEvent
+from PyQt6.QtOpenGLWidgets import QOpenGLWidget
+from PyQt6.QtWidgets import QWidget
+
+from arabesque.arrays import Floats
+from arabesque.desk.theme import Theme
+from arabesque.desk.tools.base import Pointer
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.overlay import Overlay
+from arabesque.desk.view.renderer import Renderer
+from arabesque.desk.view.scene import Scene
+
+WHEEL_STEP = 1.15
+
+
+class View(QOpenGLWidget):
+    """Shows the scene that ``compose`` returns; passes the left button and keys on to the running tool.
+
+    pivot: asks what lies under a pixel, to turn round it.
+    """
+
+    pressed = pyqtSignal(object)
+    moved = pyqtSignal(object, bool)
+    released = pyqtSignal(object)
+    menu_wanted = pyqtSignal(object, QPointF)
+    key_pressed = pyqtSignal(QKeyEvent)
+    key_released = pyqtSignal(QKeyEvent)
+    drawn = pyqtSignal()
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        form = QSurfaceFormat()
+        form.setVersion(3, 3)
+        form.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+        form.setDepthBufferSize(24)
+        form.setSamples(4)
+        form.setSwapInterval(0)
+        self.setFormat(form)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setMinimumSize(320, 240)
+        self.setAccessibleName("View")
+        self.camera = Camera()
+        self.compose: Callable[[Camera], Scene] = lambda _: Scene()
+        self.pivot: Callable[[Pointer], Floats | None] = lambda _: None
+        self.scene = Scene()
+        self._theme = theme
+        self._renderer: Renderer | None = None
+        self._turning: tuple[str, QPointF, Floats] | None = None
+        self.overlay = Overlay(theme, self)
+
+    # GL
+
+    def initializeGL(self) -> None:
+        context = self.context()
+        assert context is not None
+        context.aboutToBeDestroyed.connect(self._release)
+        self._renderer = Renderer(self._theme)
+
+    def resizeGL(self, width: int, height: int) -> None:
+        self.camera = replace(self.camera, size=(max(self.width(), 1), max(self.height(), 1)))
+        self.overlay.resize(self.size())
+
+    def paintGL(self) -> None:
+        if self._renderer is None:
+            return
+        self.scene = self.compose(self.camera)
+        self._renderer.draw(self.defaultFramebufferObject(), self.camera, self.devicePixelRatioF(), self.scene)
+        self.overlay.update()
+        self.drawn.emit()
+
+    def _release(self) -> None:
+        if self._renderer is not None:
+            self.makeCurrent()
+            self._renderer.release()
+            self._renderer = None
+            self.doneCurrent()
+
+    # the camera
+
+    def look(self, camera: Camera) -> None:
+        """Take another look."""
+        self.camera = replace(camera, size=(max(self.width(), 1), max(self.height(), 1)))
+        self.update()
+
+    def fit(self, box: tuple[Floats, Floats] | None) -> None:
+        """Show the whole box."""
+        if box is not None:
+            self.look(self.camera.fitted(*box))
+
+    # the mouse
+
+    def pointer(self, event: QMouseEvent | QWheelEvent) -> Pointer:
+        """The pointer of an event, with the keys held."""
+        keys = event.modifiers()
+        return Pointer(
+            event.position().x(),
+            event.position().y(),
+            self.camera,
+            shift=bool(keys & Qt.KeyboardModifier.ShiftModifier),
+            ctrl=bool(keys & Qt.KeyboardModifier.ControlModifier),
+            alt=bool(keys & Qt.KeyboardModifier.AltModifier),
+        )
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        pointer = self.pointer(event)
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.pressed.emit(pointer)
+        elif event.button() == Qt.MouseButton.MiddleButton:
+            around = self.pivot(pointer)
+            kind = "pan" if pointer.shift else "orbit"
+            self._turning = (kind, event.position(), self.camera.target if around is None else around)
+        elif event.button() == Qt.MouseButton.RightButton:
+            self.menu_wanted.emit(pointer, event.globalPosition())
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._turning is not None:
+            kind, last, around = self._turning
+            way = event.position() - last
+            if kind == "pan":
+                self.look(self.camera.panned(way.x(), way.y()))
+            else:
+                self.look(self.camera.orbited(way.x(), way.y(), around))
+            self._turning = (kind, event.position(), around)
+        else:
+            self.moved.emit(self.pointer(event), bool(event.buttons() & Qt.MouseButton.LeftButton))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._turning = None
+        elif event.button() == Qt.MouseButton.LeftButton:
+            self.released.emit(self.pointer(event))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        notches = event.angleDelta().y() / 120
+        if notches:
+            self.look(self.camera.zoomed(WHEEL_STEP**notches, event.position().x(), event.position().y()))
+
+    # the keys
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        event.ignore()
+        self.key_pressed.emit(event)
+        if not event.isAccepted():
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        self.key_released.emit(event)
+
+    def event(self, event: QEvent | None) -> bool:
+        # arrows and Tab belong to the tool while the view has the focus, not to the focus chain
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() != Qt.Key.Key_Tab:
+            self.keyPressEvent(event)
+            return event.isAccepted()
+        return super().event(event)
+
+    def picture(self) -> np.ndarray:
+        """(h, w, 3) colours 0 to 255 of the GL picture as it now is, without what is written over it."""
+        image = self.grabFramebuffer().convertToFormat(QImage.Format.Format_RGB888)
+        bits = image.constBits()
+        assert bits is not None
+        rows = np.frombuffer(bits.asstring(image.sizeInBytes()), np.uint8).reshape(image.height(), -1)
+        return rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3)

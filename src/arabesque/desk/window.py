@@ -1,0 +1,494 @@
+"""The main window: puts the parts together, and runs tools and commands."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QMimeData, QPointF, Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QSizePolicy,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from arabesque.arrays import Floats
+from arabesque.desk import theme as themes
+from arabesque.desk.commands import Commands
+from arabesque.desk.edits import raise_degree, refit_patch, try_lower_degree
+from arabesque.desk.menus import register
+from arabesque.desk.panels.chips import Chips
+from arabesque.desk.panels.fit_strip import FitStrip
+from arabesque.desk.panels.inspector import Inspector
+from arabesque.desk.panels.outline import Outline
+from arabesque.desk.panels.path_bar import PathBar, ToolColumn
+from arabesque.desk.scenery import Glance, Looks, ScanLook, bounds, compose
+from arabesque.desk.session import Session
+from arabesque.desk.steps import Step
+from arabesque.desk.tools import TOOLS, OpenScan, Pick, Pointer, Tool
+from arabesque.desk.view.picking import surface_under
+from arabesque.desk.view.widget import View
+from arabesque.errors import ArabesqueError
+from arabesque.model import SUFFIX
+from arabesque.scan import MESH_SUFFIXES
+
+HOLD_SECONDS = 0.35
+MESSAGE_SECONDS = 6
+
+
+class Window(QMainWindow):
+    """Arabesque's main window over one session."""
+
+    def __init__(self, theme: themes.Theme = themes.LIGHT) -> None:
+        super().__init__()
+        self.theme = theme
+        self.session = Session()
+        self.looks = Looks()
+        self.step = Step.PATCH
+        self._held: tuple[Glance, float, bool] | None = None
+        self._message = QTimer(self)
+        self._message.setSingleShot(True)
+        self._message.timeout.connect(self._clear_message)
+        self.tool: Tool = Pick(self.session)
+        self.commands = Commands(self, theme)
+        register(self)
+        self._build()
+        self.session.changed.connect(self._changed)
+        self.session.selected.connect(self._changed)
+        self.session.filed.connect(self._filed)
+        self.session.told.connect(self.tell)
+        self.take_up(Pick)
+        self.go_to(Step.PREPARE)
+        self._changed()
+        self._clock = QTimer(self)
+        self._clock.timeout.connect(self._show_safety)
+        self._clock.start(1000)
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+
+    # building
+
+    def _build(self) -> None:
+        self.view = View(self.theme)
+        self.view.compose = lambda camera: compose(self.session, self.looks, self.tool, camera)
+        self.view.pivot = self._place_under
+        self.view.pressed.connect(self._pressed)
+        self.view.moved.connect(lambda pointer, dragging: self.tool.move(pointer, dragging))
+        self.view.released.connect(lambda pointer: self.tool.release(pointer))
+        self.view.menu_wanted.connect(self._view_menu)
+        self.view.key_pressed.connect(self._key)
+        self.view.key_released.connect(self._key_up)
+
+        self.path_bar = PathBar()
+        self.path_bar.chosen.connect(self.go_to)
+        self.tool_column = ToolColumn(self._tools_of)
+        self.tool_column.setFixedWidth(114)
+        self.outline = Outline(self.session, self.theme)
+        self.outline.menu_wanted.connect(lambda at: self._item_menu().exec(at))
+        self.inspector = Inspector(
+            self.session,
+            [
+                [self.commands[name] for name in ("raise-u", "lower-u", "raise-v", "lower-v")],
+                [self.commands[name] for name in ("refit", "edit-points")],
+            ],
+        )
+        self.inspector.applied.connect(lambda: self.tool.apply())
+        self.inspector.left.connect(lambda: self.tool.left.emit())
+        self.fit_strip = FitStrip(self.session, self.theme)
+        self.fit_strip.worst_wanted.connect(self.fly_to_worst)
+        self.chips = Chips(
+            [
+                [self.commands[f"scan-{look.name.lower()}"] for look in ScanLook],
+                [self.commands["plain"], *(self.commands[f"glance-{g.name.lower()}"] for g in Glance)],
+            ],
+            self.view,
+        )
+        self.chips.move(8, 8)
+
+        side = QSplitter(Qt.Orientation.Vertical)
+        side.addWidget(self.outline)
+        side.addWidget(self.inspector)
+        side.setSizes([200, 460])
+        side.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        side.setMinimumWidth(0)
+        for panel in (self.outline, self.inspector):
+            panel.setFixedWidth(236)
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.tool_column)
+        middle.addWidget(self.view, 1)
+        middle.addWidget(side)
+        body = QWidget()
+        body.setObjectName("body")
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.path_bar)
+        column.addLayout(middle, 1)
+        column.addWidget(self.fit_strip)
+        self.setCentralWidget(body)
+        self._safety = QLabel()
+        self._safety.setObjectName("faint")
+        self._safety.setContentsMargins(0, 6, 12, 6)
+        bar = self.menuBar()
+        assert bar is not None
+        self.commands.fill(bar)
+        bar.setCornerWidget(self._safety)
+        self.view.setFocus()
+
+    def _tools_of(self, step: Step) -> list[list[QAction]]:
+        tools = [self.commands[tool.id] for tool in TOOLS if tool.step is step]
+        more = {
+            Step.PREPARE: [self.commands["demo"]],
+            Step.PATCH: [self.commands["refit"]],
+            Step.DELIVER: [self.commands["export"]],
+        }.get(step, [])
+        return [group for group in (tools, more) if group]
+
+    # steps and tools
+
+    def go_to(self, step: Step) -> None:
+        """Show the tools of another step."""
+        self.step = step
+        self.path_bar.show_step(step)
+        self.tool_column.show_step(step)
+
+    def take_up(self, kind: type[Tool]) -> Tool:
+        """Run another tool."""
+        self.tool.stop()
+        self.tool.blockSignals(True)
+        tool = kind(self.session)
+        tool.changed.connect(self._changed)
+        tool.left.connect(lambda: self._lay_down(tool))
+        tool.start()
+        self.tool = tool
+        if kind is not Pick:
+            self.go_to(kind.step)
+        self.inspector.take(tool)
+        self._clear_message()
+        self.view.setFocus()
+        self._changed()
+        return tool
+
+    def _lay_down(self, tool: Tool) -> None:
+        if self.tool is tool:
+            self.take_up(Pick)
+
+    def _pressed(self, pointer: Pointer) -> None:
+        self._clear_message()
+        self.tool.press(pointer)
+
+    # what is shown
+
+    def _changed(self) -> None:
+        self.commands.refresh()
+        self.fit_strip.says.setText(self.tool.says)
+        empty = not self.session.document.items and not self.session.jobs.jobs
+        self.view.overlay.welcome = _WELCOME if empty else []
+        self._show_safety()
+        self.view.update()
+
+    def _filed(self) -> None:
+        self.take_up(Pick)
+        self.go_to(Step.PATCH if self.session.document.items else Step.PREPARE)
+        self.view.fit(bounds(self.session))
+
+    def _show_safety(self) -> None:
+        name = self.session.path.name if self.session.path else "untitled"
+        if not self.session.unsaved:
+            ago = "" if self.session.saved_at is None else f" · saved {_ago(time.time() - self.session.saved_at)}"
+        else:
+            ago = " · not saved yet" if self.session.saved_at is None else " · changed since it was saved"
+        text = f"{name}{ago}"
+        if self._safety.text() != text:
+            self._safety.setText(text)
+            self.setWindowTitle(f"{name} – Arabesque")
+            bar = self.menuBar()
+            assert bar is not None
+            bar.setCornerWidget(self._safety)
+
+    def tell(self, text: str, problem: bool) -> None:
+        """Write a line over the view; problems stay until the next click or tool."""
+        self.view.overlay.message, self.view.overlay.is_problem = text, problem
+        self.view.overlay.update()
+        self._message.stop()
+        if not problem:
+            self._message.start(MESSAGE_SECONDS * 1000)
+
+    def _clear_message(self) -> None:
+        self.view.overlay.message = ""
+        self.view.overlay.update()
+
+    # glances
+
+    def toggle_glance(self, glance: Glance) -> None:
+        """Lay a check over the picture, or take it away."""
+        self.looks.glances = self.looks.glances ^ {glance}
+        self._changed()
+
+    def show_plain(self) -> None:
+        """Take every check away."""
+        self.looks.glances = frozenset()
+        self._changed()
+
+    def show_scans(self, look: ScanLook) -> None:
+        """Show scans in another way."""
+        self.looks.scans = look
+        self._changed()
+
+    # keys
+
+    def _key(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.tool.apply()
+            event.accept()
+        elif event.key() == Qt.Key.Key_Escape:
+            self._clear_message()
+            self.tool.escape()
+            event.accept()
+        elif self._glance_key(event) or self.tool.key(event):
+            event.accept()
+
+    def _glance_key(self, event: QKeyEvent) -> bool:
+        """Tap: on or off. Hold: on only while held."""
+        keypad = bool(event.modifiers() & Qt.KeyboardModifier.KeypadModifier)
+        if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier or keypad:
+            return False
+        glance = next((g for g in Glance if event.text() == g.key), None)
+        if glance is None:
+            return False
+        if not event.isAutoRepeat():
+            self._held = (glance, time.monotonic(), glance in self.looks.glances)
+            self.toggle_glance(glance)
+        return True
+
+    def _key_up(self, event: QKeyEvent) -> None:
+        if event.isAutoRepeat() or self._held is None or event.text() != self._held[0].key:
+            return
+        glance, since, before = self._held
+        self._held = None
+        if time.monotonic() - since > HOLD_SECONDS and (glance in self.looks.glances) != before:
+            self.toggle_glance(glance)
+
+    # menus under the pointer
+
+    def _view_menu(self, pointer: Pointer, at: QPointF) -> None:
+        if isinstance(self.tool, Pick):
+            self.tool.press(pointer)
+        self._item_menu().exec(at.toPoint())
+
+    def _item_menu(self) -> QMenu:
+        menu = QMenu(self)
+        names = ["look-fit", "undo"]
+        if self.session.surface_item is not None:
+            names = ["edit-points", "refit", "raise-u", "raise-v", "lower-u", "lower-v", "rename", "hide", "delete"]
+        elif self.session.selection is not None:
+            names = ["see-through", "rename", "hide", "delete"]
+        for name in names:
+            menu.addAction(self.commands[name])
+        return menu
+
+    def _place_under(self, pointer: Pointer) -> Floats | None:
+        """Where the camera turns about: what the pointer's ray hits first."""
+        origin, direction = pointer.camera.ray(pointer.x, pointer.y)
+        places = []
+        if self.session.scan is not None and self.looks.scans is not ScanLook.HIDDEN:
+            hit = pointer.on_scan(self.session.scan)
+            places += [] if hit is None else [hit]
+        for item in self.session.document.surfaces(visible_only=True):
+            grid = self.session.grid(item)
+            depth = None if grid is None else surface_under(pointer.camera, grid.points, pointer.x, pointer.y)
+            places += [] if depth is None else [origin + depth * direction]
+        return min(places, key=lambda p: float(np.linalg.norm(p - origin))) if places else None
+
+    # commands
+
+    def look_along(self, direction: str) -> None:
+        """Look along an axis, everything in sight."""
+        self.view.look(self.view.camera.looking(direction))
+        self.view.fit(bounds(self.session))
+
+    def fit_view(self) -> None:
+        """Everything in sight."""
+        self.view.fit(bounds(self.session))
+
+    def toggle_perspective(self) -> None:
+        """Switch between perspective and parallel."""
+        camera = self.view.camera
+        self.view.look(
+            type(camera)(camera.target, camera.distance, camera.axes, not camera.perspective, reach=camera.reach)
+        )
+
+    def fly_to_worst(self) -> None:
+        """Bring the place with the largest deviation to the middle of the view."""
+        item = self.session.surface_item
+        items = [item] if item is not None else self.session.document.surfaces(visible_only=True)
+        grids = [grid for i in items if (grid := self.session.grid(i)) is not None and grid.valid.any()]
+        if not grids:
+            return
+        sizes = [np.where(grid.valid, np.abs(grid.distance), -1.0) for grid in grids]
+        grid, size = max(zip(grids, sizes, strict=True), key=lambda pair: pair[1].max())
+        at = np.unravel_index(size.argmax(), size.shape)
+        span = np.linalg.norm(grid.points.reshape(-1, 3).max(axis=0) - grid.points.reshape(-1, 3).min(axis=0))
+        self.view.look(self.view.camera.looking_at(grid.points[at], grid.normals[at], 0.18 * float(span)))
+
+    def raise_degree(self, u: int, v: int) -> None:
+        """Raise the selected patch's degree; its shape stays exactly."""
+        self._try(lambda: raise_degree(self.session, u, v))
+
+    def lower_degree(self, axis: int) -> None:
+        """Lower the selected patch's degree; tells how far that moved it."""
+        self._try(lambda: try_lower_degree(self.session, axis))
+
+    def refit(self) -> None:
+        """Fit the selected patch to the scan again."""
+        self._try(lambda: refit_patch(self.session))
+
+    def _try(self, edit: object) -> None:
+        try:
+            edit()  # type: ignore[operator]
+        except ArabesqueError as problem:
+            self.session.tell_problem(problem)
+
+    def rename(self) -> None:
+        """Edit the selected item's name in the Outline."""
+        self.outline.tree.setFocus()
+        index = self.outline.tree.currentIndex()
+        self.outline.tree.edit(index.siblingAtColumn(0))
+
+    # files
+
+    def new_project(self) -> None:
+        """Begin with an empty document."""
+        if self._may_leave():
+            from arabesque.model import Document
+
+            self.session.start(Document(), None, "Start")
+
+    def open_project(self) -> None:
+        """Choose a project file and open it."""
+        name, _ = QFileDialog.getOpenFileName(self, "Open a project", "", f"Arabesque projects (*{SUFFIX})")
+        if name:
+            self.open_path(Path(name))
+
+    def choose_scan(self) -> None:
+        """Choose a mesh file and bring it in."""
+        kinds = " ".join(f"*{suffix}" for suffix in MESH_SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(self, "Open a scan", "", f"Scans ({kinds})")
+        if name:
+            self.read_scan(Path(name))
+
+    def open_path(self, path: Path) -> None:
+        """Open a project or scan, whichever the file is."""
+        if path.suffix.lower() == SUFFIX:
+            if self._may_leave():
+                self.session.open_project(path)
+        else:
+            self.read_scan(path)
+
+    def read_scan(self, path: Path) -> None:
+        """Bring a mesh file in; its unit is asked for in the Inspector."""
+        tool = self.take_up(OpenScan)
+        assert isinstance(tool, OpenScan)
+        tool.read(path)
+
+    def open_demo(self, name: str = "heron") -> None:
+        """Open a demo project."""
+        from arabesque.demo import demo_project, master
+
+        if not self._may_leave():
+            return
+        try:
+            shape = master(name)
+        except ArabesqueError as problem:
+            self.session.tell_problem(problem)
+            return
+        job = self.session.run("Scanning the demo", lambda progress: demo_project(shape, progress))
+        job.done.connect(lambda document: self.session.start(document, None, f"demo {name} opened"))
+        self._changed()
+
+    def save(self) -> None:
+        """Save the project where it is, or ask where."""
+        if self.session.path is None:
+            self.save_as()
+        else:
+            self.session.save(self.session.path)
+
+    def save_as(self) -> None:
+        """Ask for a place and save the project there."""
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save the project", f"untitled{SUFFIX}", f"Arabesque projects (*{SUFFIX})"
+        )
+        if name:
+            self.session.save(Path(name).with_suffix(SUFFIX))
+
+    def export(self) -> None:
+        """Ask for a place and write the patches to a STEP file."""
+        name, _ = QFileDialog.getSaveFileName(self, "Export patches", "patches.step", "STEP (*.step *.stp)")
+        if name:
+            path = Path(name)
+            self.session.export(path if path.suffix else path.with_suffix(".step"))
+
+    def _may_leave(self) -> bool:
+        """True when there is nothing to lose, or the user gives it up."""
+        if not self.session.unsaved or not self.session.document.items:
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self, "Unsaved work", "The work has changes that are not in its project file.",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+        )  # fmt: skip
+        if answer == buttons.Save:
+            self.save()
+            return False
+        return answer == buttons.Discard
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        if _dropped(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        for path in _dropped(event.mimeData())[:1]:
+            self.open_path(path)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        assert event is not None
+        if not self._may_leave():
+            event.ignore()
+            return
+        self.tool.stop()
+        self.session.close()
+        event.accept()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+
+
+_WELCOME = [
+    "Drop a scan here",
+    "or open one: Ctrl+I takes STL, OBJ and PLY",
+    "The demo, a clay model of a touring saddle, is under File",
+]
+
+
+def _dropped(data: QMimeData | None) -> list[Path]:
+    urls = data.urls() if data is not None else []
+    paths = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
+    return [path for path in paths if path.suffix.lower() in (*MESH_SUFFIXES, SUFFIX)]
+
+
+def _ago(seconds: float) -> str:
+    if seconds < 60:
+        return f"{int(seconds)} s ago"
+    return f"{int(seconds / 60)} min ago" if seconds < 3600 else f"{int(seconds / 3600)} h ago"
