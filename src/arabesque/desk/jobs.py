@@ -7,7 +7,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from arabesque.errors import ArabesqueError
 from arabesque.progress import Cancelled, Progress
@@ -79,6 +79,7 @@ class JobQueue(QObject):
         self._short = ThreadPoolExecutor(1, "arabesque-quick")
         self.jobs: list[Job] = []
         self._quick: set[Job] = set()
+        self._closed = False
 
     def start(self, label: str, work: Work) -> Job:
         """Queue long work; it is shown with progress and can be cancelled."""
@@ -86,7 +87,7 @@ class JobQueue(QObject):
         self.jobs.append(job)
         job.ended.connect(lambda: self._forget(job))
         job.progressed.connect(self.changed)
-        self._long.submit(job.run)
+        self._submit(self._long, job)
         self.changed.emit()
         return job
 
@@ -95,8 +96,12 @@ class JobQueue(QObject):
         job = Job(label, work)
         self._quick.add(job)
         job.ended.connect(lambda: self._quick.discard(job))
-        self._short.submit(job.run)
+        self._submit(self._short, job)
         return job
+
+    def _submit(self, lane: ThreadPoolExecutor, job: Job) -> None:
+        # not before the caller has connected the job's signals: short work would be over by then
+        QTimer.singleShot(0, lambda: None if self._closed else lane.submit(job.run))
 
     @property
     def idle(self) -> bool:
@@ -105,6 +110,7 @@ class JobQueue(QObject):
 
     def close(self) -> None:
         """Cancel everything and wait for the threads."""
+        self._closed = True
         for job in [*self.jobs, *self._quick]:
             job.cancel()
         self._long.shutdown(wait=True, cancel_futures=True)

@@ -72,10 +72,16 @@ def _files(w: Window) -> None:
     add(Command("save-as", "Save as…", "Save the project in another place", w.save_as, "File", "Ctrl+Shift+S"))
     add(
         Command(
-            "export", "Export STEP…", "Write the selected patch, or all that are shown, to a STEP file", w.export,
-            "File", "Ctrl+E", "ph.export", lambda: bool(w.session.document.surfaces()),
+            "export",
+            "Export STEP…",
+            "Write the selected patch, or all that show, to a STEP file",
+            w.export,
+            "File",
+            "Ctrl+E",
+            "ph.export",
+            lambda: bool(w.session.document.surfaces()),
         )
-    )  # fmt: skip
+    )
     add(Command("quit", "Quit", "Close the window", lambda: _close(w), "File", "Ctrl+Q"))
 
 
@@ -100,10 +106,16 @@ def _edits(w: Window) -> None:
     )
     add(
         Command(
-            "redo", "Redo", "Do again what was taken back", w.session.redo, "Edit", "Ctrl+Shift+Z", "ph.arrow-u-up-right",
+            "redo",
+            "Redo",
+            "Do again what was taken back",
+            w.session.redo,
+            "Edit",
+            "Ctrl+Shift+Z",
+            "ph.arrow-u-up-right",
             lambda: history().position + 1 < len(history().steps),
         )
-    )  # fmt: skip
+    )
     chosen = lambda: w.session.selection is not None  # noqa: E731
 
     def with_selection(change: Callable[[Item], None]) -> None:
@@ -125,18 +137,28 @@ def _edits(w: Window) -> None:
     )
     add(
         Command(
-            "hide", "Hide or show", "Hide the selected item, or show it again",
+            "hide",
+            "Hide or show",
+            "Hide the selected item, or show it again",
             lambda: with_selection(lambda i: w.session.set_visible(i, not i.look.visible)),
-            "Edit", "H", "ph.eye-slash", chosen,
+            "Edit",
+            "H",
+            "ph.eye-slash",
+            chosen,
         )
-    )  # fmt: skip
+    )
     add(
         Command(
-            "see-through", "See-through or solid", "Make the selected item see-through, or solid again",
+            "see-through",
+            "See-through or solid",
+            "Make the selected item see-through, or solid again",
             lambda: with_selection(lambda i: w.session.set_see_through(i, not i.look.see_through)),
-            "Edit", "", "ph.circle-half", chosen,
+            "Edit",
+            "",
+            "ph.circle-half",
+            chosen,
         )
-    )  # fmt: skip
+    )
     add(
         Command(
             "delete",
@@ -151,11 +173,16 @@ def _edits(w: Window) -> None:
     )
     add(
         Command(
-            "reference", "Use as reference scan", "Fit to the selected scan and check against it", lambda: _refer(w),
-            "Edit", "", "ph.cloud",
+            "reference",
+            "Use as reference scan",
+            "Fit to the selected scan and check against it",
+            lambda: _refer(w),
+            "Edit",
+            "",
+            "ph.cloud",
             lambda: w.session.selection is not None and isinstance(w.session.selection.shape, Scan),
         )
-    )  # fmt: skip
+    )
 
 
 def _refer(w: Window) -> None:
@@ -171,10 +198,17 @@ def _tools(w: Window) -> None:
     for tool in TOOLS:
         w.commands.add(
             Command(
-                tool.id, tool.label, tool.hint, partial(w.take_up, tool), tool.step.title, tool.shortcut, tool.icon,
-                enabled.get(tool.id, lambda: True), partial(_runs, w, tool),
+                tool.id,
+                tool.label,
+                tool.hint,
+                w.choose_scan if tool is OpenScan else partial(w.take_up, tool),
+                tool.step.title,
+                tool.shortcut,
+                tool.icon,
+                enabled.get(tool.id, lambda: True),
+                partial(_runs, w, tool),
             )
-        )  # fmt: skip
+        )
 
 
 def _runs(w: Window, tool: type[Tool]) -> bool:
@@ -266,10 +300,16 @@ def _looks(w: Window) -> None:
     for look, (label, hint, sign) in _SCANS.items():
         add(
             Command(
-                f"scan-{look.name.lower()}", label, hint, partial(w.show_scans, look), "View", "", sign,
+                f"scan-{look.name.lower()}",
+                label,
+                hint,
+                partial(w.show_scans, look),
+                "View",
+                "",
+                sign,
                 checked=partial(_scans_are, w, look),
             )
-        )  # fmt: skip
+        )
     add(
         Command(
             "plain", "0  plain", "Take every check away", w.show_plain, "View", "0", checked=lambda: not w.looks.glances
@@ -278,11 +318,14 @@ def _looks(w: Window) -> None:
     for glance in Glance:
         add(
             Command(
-                f"glance-{glance.name.lower()}", f"{glance.key}  {glance.word}",
-                f"Tap {glance.key} for on or off, hold it for a glance", partial(w.toggle_glance, glance), "View",
+                f"glance-{glance.name.lower()}",
+                f"{glance.key}  {glance.word}",
+                f"Tap {glance.key} for on or off, hold it for a glance",
+                partial(w.toggle_glance, glance),
+                "View",
                 checked=partial(_glances_have, w, glance),
             )
-        )  # fmt: skip
+        )
     add(
         Command(
             "look-fit",
@@ -300,10 +343,15 @@ def _looks(w: Window) -> None:
         )
     add(
         Command(
-            "perspective", "Perspective", "Switch between perspective and parallel", w.toggle_perspective, "View", "P",
+            "perspective",
+            "Perspective",
+            "Switch between perspective and parallel",
+            w.toggle_perspective,
+            "View",
+            "P",
             checked=lambda: w.view.camera.perspective,
         )
-    )  # fmt: skip
+    )
     add(
         Command(
             "worst",

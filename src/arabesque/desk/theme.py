@@ -139,16 +139,18 @@ def _style(t: Theme) -> str:
     QToolButton#step:checked {{ background: transparent; border: 1px solid transparent;
         border-bottom: 2px solid {t.accent}; border-radius: 0; font-weight: 600; }}
     QToolButton#tool {{ text-align: left; padding: 6px 8px; }}
+    QToolButton#push {{ background: {t.field}; border-color: {t.line}; padding: 5px 4px; }}
+    QToolButton#push:hover, QToolButton#push:focus {{ border-color: {t.accent}; }}
+    QToolButton#push:disabled {{ color: {t.faint}; background: {t.panel}; }}
     QPushButton {{ background: {t.field}; border: 1px solid {t.line}; border-radius: {CORNER}px; padding: 5px 12px; }}
     QPushButton:hover, QPushButton:focus {{ border-color: {t.accent}; }}
     QPushButton:disabled {{ color: {t.faint}; background: {t.panel}; }}
     QPushButton#apply {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
     QPushButton#apply:disabled {{ background: {t.line}; color: {t.faint}; border-color: {t.line}; }}
-    QLineEdit, QComboBox, QSpinBox {{ background: {t.field}; border: 1px solid {t.line};
+    QLineEdit, QSpinBox {{ background: {t.field}; border: 1px solid {t.line};
         border-radius: {CORNER}px; padding: 3px 6px; selection-background-color: {t.accent}; }}
-    QComboBox::drop-down {{ border: none; width: 18px; }}
     QLineEdit:disabled, QSpinBox:disabled {{ background: {t.panel}; color: {t.faint}; }}
-    QLineEdit:focus, QComboBox:focus, QSpinBox:focus {{ border-color: {t.accent}; }}
+    QLineEdit:focus, QSpinBox:focus {{ border-color: {t.accent}; }}
     QLineEdit[wrong="true"] {{ border-color: {t.outside}; }}
     QTreeView {{ background: {t.panel}; border: none; outline: none; }}
     QTreeView::item {{ padding: 3px 2px; }}

@@ -136,6 +136,10 @@ class Window(QMainWindow):
         column.addLayout(middle, 1)
         column.addWidget(self.fit_strip)
         self.setCentralWidget(body)
+        self._build_menus()
+        self.view.setFocus()
+
+    def _build_menus(self) -> None:
         self._safety = QLabel()
         self._safety.setObjectName("faint")
         self._safety.setContentsMargins(0, 6, 12, 6)
@@ -143,7 +147,6 @@ class Window(QMainWindow):
         assert bar is not None
         self.commands.fill(bar)
         bar.setCornerWidget(self._safety)
-        self.view.setFocus()
 
     def _tools_of(self, step: Step) -> list[list[QAction]]:
         tools = [self.commands[tool.id] for tool in TOOLS if tool.step is step]
@@ -174,7 +177,8 @@ class Window(QMainWindow):
         if kind is not Pick:
             self.go_to(kind.step)
         self.inspector.take(tool)
-        self._clear_message()
+        if kind is not Pick:
+            self._clear_message()
         self.view.setFocus()
         self._changed()
         return tool

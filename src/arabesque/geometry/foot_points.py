@@ -35,7 +35,9 @@ def foot_points(surface: Surface, points: Floats, seeds_per_span: int = 12) -> F
     low, high = np.array([u0, v0]), np.array([u1, v1])
     for _ in range(NEWTON_STEPS):
         uv = np.clip(uv + _newton_step(surface, points, uv), low, high)
-    inside = np.all((uv > low) & (uv < high), axis=1)
+    # a foot that rounding brings off the edge still counts as on it
+    margin = 1e-9 * (high - low)
+    inside = np.all((uv > low + margin) & (uv < high - margin), axis=1)
     return Feet(uv, surface.at(uv), inside)
 
 

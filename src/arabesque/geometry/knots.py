@@ -90,7 +90,7 @@ def insert_knots(knots: Floats, degree: int, points: Floats, extra: ArrayLike) -
         blossom(knots, degree, points, _span_for(knots, degree, new, i, i + degree + 1), new[i + 1 : i + degree + 1])
         for i in range(count)
     ]
-    return new, np.array(result)
+    return new, _with_ends(np.array(result), points)
 
 
 def elevate_degree(knots: Floats, degree: int, points: Floats) -> tuple[Floats, Floats]:
@@ -107,4 +107,10 @@ def elevate_degree(knots: Floats, degree: int, points: Floats) -> tuple[Floats, 
         arguments = new[i + 1 : i + raised + 1]
         left_out = [blossom(knots, degree, points, span, np.delete(arguments, j)) for j in range(raised)]
         result.append(np.mean(left_out, axis=0))
-    return new, np.array(result)
+    return new, _with_ends(np.array(result), points)
+
+
+def _with_ends(result: Floats, points: Floats) -> Floats:
+    """The ends of a clamped spline stay to the last bit, whatever rounding did to the rest."""
+    result[[0, -1]] = points[[0, -1]]
+    return result

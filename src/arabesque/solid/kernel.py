@@ -4,11 +4,13 @@ Arguments and results are plain values (numbers, strings, arrays), so that
 nothing of the kernel crosses the process border.
 """
 
+import os
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve2d
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_NurbsConvert
@@ -22,7 +24,7 @@ from OCP.Interface import Interface_Static
 from OCP.Message import Message, Message_Gravity
 from OCP.STEPCAFControl import STEPCAFControl_Reader, STEPCAFControl_Writer
 from OCP.STEPControl import STEPControl_AsIs, STEPControl_Controller
-from OCP.TCollection import TCollection_ExtendedString
+from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_FACE, TopAbs_REVERSED, TopAbs_WIRE
@@ -30,6 +32,7 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
+from arabesque import __version__
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 
 PLACES_PER_EDGE = 33
@@ -37,7 +40,8 @@ SURFACE_TOLERANCE = 1e-7
 
 
 def prepare() -> None:
-    """Silence the kernel's own messages: they would go to standard output."""
+    """Silence the kernel's own messages: they would go to the terminal's standard output."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
     for printer in Message.DefaultMessenger_s().Printers():
         printer.SetTraceLevel(Message_Gravity.Message_Fail)
 
@@ -123,9 +127,25 @@ def write_step(path: str, items: list[tuple[str, dict[str, Any]]]) -> int:
     Interface_Static.SetCVal_s("write.step.unit", "MM")
     Interface_Static.SetCVal_s("write.step.schema", "AP214IS")
     writer.SetNameMode(True)
-    if not writer.Transfer(document, STEPControl_AsIs) or writer.Write(path) != IFSelect_RetDone:
+    if not writer.Transfer(document, STEPControl_AsIs):
+        raise KernelProblem("The surfaces could not be turned into STEP", "Export them one by one to find the cause")
+    _sign(writer)
+    if writer.Write(path) != IFSelect_RetDone:
         raise FileProblem(f"{path} cannot be written", "Choose another place, or make room on the disk")
     return len(items)
+
+
+def _sign(writer: STEPCAFControl_Writer) -> None:
+    """Say in the file's header what wrote it."""
+    header = APIHeaderSection_MakeHeader(writer.ChangeWriter().Model())
+    program = TCollection_HAsciiString(f"Arabesque {__version__}")
+    nobody = TCollection_HAsciiString("")
+    header.SetName(TCollection_HAsciiString("Patches"))
+    header.SetAuthorValue(1, nobody)
+    header.SetOrganizationValue(1, nobody)
+    header.SetPreprocessorVersion(program)
+    header.SetOriginatingSystem(program)
+    header.SetDescriptionValue(1, TCollection_HAsciiString("Surfaces in millimetres"))
 
 
 def read_step(path: str) -> list[dict[str, Any]]:

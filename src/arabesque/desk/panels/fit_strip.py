@@ -112,14 +112,14 @@ class FitStrip(QWidget):
         self.tolerance.entered.connect(self._set_tolerance)
         self.tolerance.refused.connect(lambda reason: session.told.emit(reason, True))
         self.histogram = Histogram(theme)
-        self.inside = Cell("Inside", 54)
-        self.worst = Cell("Worst", 62)
+        self.inside = Cell("Inside", 104)
+        self.worst = Cell("Worst", 108)
         self.fly = QToolButton()
         self.fly.setIcon(icon("ph.crosshair", theme))
         self.fly.setAccessibleName("Fly to the worst place")
         self.fly.setToolTip("Fly to the worst place")
         self.fly.clicked.connect(self.worst_wanted)
-        self.rms = Cell("rms", 50)
+        self.rms = Cell("rms", 84)
         self.points = Cell("Points", 44)
         tolerance = QWidget()
         column = QVBoxLayout(tolerance)
@@ -130,7 +130,8 @@ class FitStrip(QWidget):
         column.addWidget(heading)
         column.addWidget(self.tolerance)
         for widget in (
-            self.item, self.degrees, tolerance, self.histogram, self.inside, self.worst, self.fly, self.rms, self.points,
+            self.item, self.degrees, tolerance, self.histogram, self.inside, self.worst, self.fly, self.rms,
+            self.points,
         ):  # fmt: skip
             layout.addWidget(widget)
         self.says = QLabel()

@@ -230,12 +230,11 @@ def _button_row(actions: list[QAction]) -> QWidget:
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(4)
     for action in actions:
-        button = QPushButton(action.text())
-        button.setToolTip(action.toolTip())
+        button = QToolButton()
+        button.setObjectName("push")
+        button.setDefaultAction(action)
+        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
         button.setMinimumWidth(40)
         button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        button.clicked.connect(action.trigger)
-        button.setEnabled(action.isEnabled())
-        action.changed.connect(lambda button=button, action=action: button.setEnabled(action.isEnabled()))
         layout.addWidget(button)
     return row

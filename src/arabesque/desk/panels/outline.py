@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QModelIndex, QPoint, Qt, pyqtSignal
+from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QHeaderView, QLabel, QTreeView, QVBoxLayout, QWidget
 
@@ -147,9 +147,13 @@ class Outline(QWidget):
             return
         item = self._session.document[cell.data(_ID)]
         if cell.text() != item.name:
-            self._shown = []
-            self._session.rename(item, cell.text())
-            self.refresh()
+            # the tree is still closing its editor: change the document when it is done
+            QTimer.singleShot(0, lambda: self._rename(item, cell.text()))
+
+    def _rename(self, item: Item, name: str) -> None:
+        self._shown = []
+        self._session.rename(item, name)
+        self.refresh()
 
 
 def _weight(item: Item) -> str:

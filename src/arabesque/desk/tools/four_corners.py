@@ -11,7 +11,7 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.jobs import Job
-from arabesque.desk.patches import patch_triangles
+from arabesque.desk.patches import patch_edges, patch_triangles
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import DegreeChoice, Fact, Pointer, Tool
 from arabesque.desk.view.camera import Camera
@@ -234,6 +234,7 @@ class FourCornerPatch(Tool):
         if self._quick is not None:
             grid = self.session.meters.measure_now(self._quick, self.session.scan)
             parts.append(replace(patch_triangles("preview", grid), lift=0.5))
+            parts.append(Lines(polyline(patch_edges(grid), closed=True), theme.LIGHT.accent, 1.6, lift=0.8))
         elif len(self.corners) in (2, 3):
             parts.append(Lines(polyline(np.array(self.corners)), theme.LIGHT.accent, 1.5, on_top=True))
         if self.corners:

@@ -1,0 +1,1 @@
+"""Tests, one module for each module of the program; run by ./check."""

@@ -1,0 +1,168 @@
+"""A real window with real mouse and key events, under a virtual screen."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+import unittest
+from collections.abc import Callable
+from functools import cache
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from arabesque.arrays import Floats
+from arabesque.desk import theme
+from arabesque.desk.window import Window
+from arabesque.geometry import Surface
+from arabesque.model import Document, Item
+from tests.examples import heron
+
+NO = Qt.KeyboardModifier.NoModifier
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+ALT = Qt.KeyboardModifier.AltModifier
+CTRL = Qt.KeyboardModifier.ControlModifier
+LEFT = Qt.MouseButton.LeftButton
+MIDDLE = Qt.MouseButton.MiddleButton
+
+
+@cache
+def application() -> QApplication:
+    """The one application of the test process; exceptions in event handlers fail the test run."""
+    if not os.environ.get("DISPLAY"):
+        raise unittest.SkipTest("there is no screen: run ./check, which starts a virtual one")
+    app = QApplication(sys.argv[:1])
+    theme.apply(app, theme.LIGHT)
+    return app
+
+
+class WindowTest(unittest.TestCase):
+    """A test with an open window of 1280 x 800."""
+
+    window: Window
+
+    def setUp(self) -> None:
+        self.app = application()
+        self._errors: list[BaseException] = []
+        previous = sys.excepthook
+        sys.excepthook = lambda kind, error, trace: self._errors.append(error)
+        self.addCleanup(setattr, sys, "excepthook", previous)
+        self.window = Window()
+        self.window.show()
+        self.addCleanup(self._close)
+        QTest.qWaitForWindowExposed(self.window)
+        self.window.activateWindow()
+        self.assertTrue(QTest.qWaitForWindowActive(self.window))
+        self.session = self.window.session
+        self.view = self.window.view
+
+    def _close(self) -> None:
+        self.session._saved = self.session.history.document
+        self.window.close()
+        self.window.deleteLater()
+        QTest.qWait(1)
+        if self._errors:
+            raise self._errors[0]
+
+    # waiting
+
+    def until(self, condition: Callable[[], object], seconds: float = 60) -> None:
+        """Let the window run until something holds."""
+        end = time.monotonic() + seconds
+        while not condition():
+            if time.monotonic() > end:
+                self.fail("waited in vain")
+            QTest.qWait(5)
+
+    def idle(self) -> None:
+        """Wait for all background work and a fresh picture."""
+        self.until(lambda: self.session.jobs.idle)
+        QTest.qWait(30)
+        self.until(lambda: self.session.jobs.idle)
+
+    # documents
+
+    def open_heron(self, triangles: int = 25_000) -> None:
+        """A project with the demo's scan."""
+        self.session.start(Document().with_item(Item("scan", "heron clay", heron(triangles).scan)), None, "opened")
+        self.idle()
+
+    def surface(self) -> Surface:
+        """The selected patch's surface."""
+        item = self.session.surface_item
+        assert item is not None and isinstance(item.shape, Surface)
+        return item.shape
+
+    # the hand
+
+    def pixel(self, point: Floats) -> QPoint:
+        """Where a place in space is drawn."""
+        x, y, _ = self.view.camera.project(point)[0]
+        return QPoint(round(x), round(y))
+
+    def click(self, at: Floats | QPoint, keys: Qt.KeyboardModifier = NO, widget: QWidget | None = None) -> None:
+        """A click of the left button."""
+        where = at if isinstance(at, QPoint) else self.pixel(at)
+        QTest.mouseClick(widget or self.view, LEFT, keys, where)
+        QTest.qWait(5)
+
+    def hover(self, at: Floats | QPoint) -> None:
+        """The pointer moves there."""
+        where = at if isinstance(at, QPoint) else self.pixel(at)
+        self._move(where, Qt.MouseButton.NoButton, NO)
+
+    def press(self, at: QPoint, keys: Qt.KeyboardModifier = NO, button: Qt.MouseButton = LEFT) -> None:
+        """The button goes down."""
+        QTest.mousePress(self.view, button, keys, at)
+
+    def drag_to(
+        self, start: QPoint, end: QPoint, keys: Qt.KeyboardModifier = NO, button: Qt.MouseButton = LEFT, steps: int = 4
+    ) -> None:
+        """The pointer moves with the button held."""
+        for step in range(1, steps + 1):
+            share = step / steps
+            way = QPoint(round((end.x() - start.x()) * share), round((end.y() - start.y()) * share))
+            self._move(start + way, button, keys)
+
+    def drag(self, start: QPoint, end: QPoint, keys: Qt.KeyboardModifier = NO, button: Qt.MouseButton = LEFT) -> None:
+        """Press, move, release."""
+        self.press(start, keys, button)
+        self.drag_to(start, end, keys, button)
+        QTest.mouseRelease(self.view, button, keys, end)
+        QTest.qWait(5)
+
+    def _move(self, at: QPoint, button: Qt.MouseButton, keys: Qt.KeyboardModifier) -> None:
+        place = QPointF(at)
+        event = QMouseEvent(
+            QEvent.Type.MouseMove, place, self.view.mapToGlobal(place), Qt.MouseButton.NoButton, button, keys
+        )
+        QApplication.sendEvent(self.view, event)
+        QTest.qWait(2)
+
+    def key(self, key: Qt.Key | str, keys: Qt.KeyboardModifier = NO) -> None:
+        """A key is struck in the view."""
+        self.view.setFocus()
+        QTest.keyClick(self.view, key, keys)
+        QTest.qWait(10)
+
+    # the picture
+
+    def colour(self, at: Floats | QPoint) -> np.ndarray:
+        """(3,) colour 0 to 255 drawn at a place."""
+        where = at if isinstance(at, QPoint) else self.pixel(at)
+        return self.view.picture()[where.y(), where.x()].astype(int)
+
+    def patched(self) -> None:
+        """The demo with one patch on its flank, applied, and no tool running."""
+        self.open_heron()
+        self.key(Qt.Key.Key_N)
+        for corner in heron().master.corners["flank"]:
+            self.click(corner)
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.key(Qt.Key.Key_Escape)
+        self.idle()

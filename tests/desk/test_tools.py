@@ -1,0 +1,233 @@
+"""The tools, by hand."""
+
+import numpy as np
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox, QSpinBox
+
+from arabesque.desk.tools import FourCornerPatch, MovePoints, Pick
+from tests.desk.support import ALT, CTRL, SHIFT, WindowTest
+from tests.examples import heron
+
+
+class FourCornersTest(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_heron()
+        self.key(Qt.Key.Key_N)
+        tool = self.window.tool
+        assert isinstance(tool, FourCornerPatch)
+        self.tool = tool
+        self.corners = heron().master.corners["flank"]
+
+    def test_preview_from_the_third_corner_on(self) -> None:
+        for corner in self.corners[:3]:
+            self.click(corner)
+            self.assertIsNone(self.tool._quick)
+        self.hover(self.corners[3])
+        preview = self.tool._quick
+        assert preview is not None
+        self.assertLess(np.abs(preview.points[[0, -1], [0, -1]] - self.corners[[0, 2]]).max(), 1.5)
+        self.assertIn("fourth", self.tool.says)
+
+    def test_corners_stay_where_they_were_clicked(self) -> None:
+        for corner in self.corners:
+            self.click(corner)
+        clicked = np.array(self.tool.corners)
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        p = self.surface().points
+        found = np.array([p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]])
+        for corner in clicked:
+            self.assertEqual(np.abs(found - corner).max(axis=1).min(), 0.0)
+
+    def test_a_corner_dragged_before_applying(self) -> None:
+        for corner in self.corners:
+            self.click(corner)
+        self.idle()
+        assert self.tool.fit is not None
+        first = self.tool.fit
+        start = self.pixel(self.tool.corners[1])
+        self.drag(start, start + QPoint(-40, -12))
+        self.idle()
+        self.assertIsNot(self.tool.fit, first)
+        self.assertEqual(len(self.session.history.steps), 1)
+        self.key(Qt.Key.Key_Return)
+        self.assertEqual(len(self.session.history.steps), 2)
+
+    def test_a_corner_dragged_after_applying_fits_again(self) -> None:
+        for corner in self.corners:
+            self.click(corner)
+        self.key(Qt.Key.Key_Return)  # Enter while the fit still runs: applied when it is ready
+        self.idle()
+        before = self.surface()
+        start = self.pixel(before.points[0, 0])
+        self.drag(start, start + QPoint(25, -10))
+        self.idle()
+        self.assertEqual(len(self.session.document.surfaces()), 1)
+        moved = np.linalg.norm(self.surface().points[0, 0] - before.points[0, 0])
+        self.assertGreater(moved, 3)
+        self.assertIn("corner moved", self.session.history.steps[-1].label)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.assertIs(self.session.document.surfaces()[0].shape, before)
+
+    def test_a_fixed_degree(self) -> None:
+        combo = next(c for c in self.window.inspector.findChildren(QComboBox) if c.accessibleName() == "degree")
+        spins = {s.accessibleName(): s for s in self.window.inspector.findChildren(QSpinBox)}
+        self.assertFalse(spins["u"].isEnabled())
+        combo.setCurrentIndex(1)
+        self.assertTrue(spins["u"].isEnabled())
+        spins["u"].setValue(2)
+        spins["v"].setValue(6)
+        for corner in self.corners:
+            self.click(corner)
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.assertEqual(sorted(self.surface().degree), [2, 6])
+
+    def test_escape_drops_what_was_begun_and_then_leaves(self) -> None:
+        self.click(self.corners[0])
+        self.key(Qt.Key.Key_Escape)
+        self.assertEqual(self.tool.corners, [])
+        self.assertIs(self.window.tool, self.tool)
+        self.key(Qt.Key.Key_Escape)
+        self.assertIsInstance(self.window.tool, Pick)
+        self.assertEqual(len(self.session.history.steps), 1)
+
+    def test_backspace_takes_the_last_corner_back(self) -> None:
+        self.click(self.corners[0])
+        self.click(self.corners[1])
+        self.key(Qt.Key.Key_Backspace)
+        self.assertEqual(len(self.tool.corners), 1)
+
+    def test_a_click_beside_the_scan_is_told(self) -> None:
+        self.click(QPoint(20, 400))
+        self.assertEqual(self.tool.corners, [])
+        self.assertIn("click on the scan", self.view.overlay.message)
+
+    def test_the_inspector_tells_all_figures(self) -> None:
+        for corner in self.corners:
+            self.click(corner)
+        self.idle()
+        told = {fact.label: fact.value for fact in self.tool.facts}
+        assert self.tool.fit is not None
+        self.assertEqual(told["Control points"], str(self.tool.fit.surface.count))
+        self.assertEqual(told["Stopped"], "within the tolerance")
+        for label in (
+            "Degree",
+            "Spans",
+            "rms",
+            "Largest",
+            "Inside",
+            "Outliers",
+            "Patch to scan",
+            "Scan to patch",
+            "Took",
+        ):
+            self.assertIn(label, told)
+
+
+class MovePointsTest(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.patched()
+        self.key(Qt.Key.Key_M)
+        tool = self.window.tool
+        assert isinstance(tool, MovePoints)
+        self.tool = tool
+        self.original = self.surface()
+
+    def moved(self) -> np.ndarray:
+        """(nu, nv, 3) how far the control points have come."""
+        return self.surface().points - self.original.points
+
+    def chosen(self) -> list[tuple[int, int]]:
+        assert self.tool.chosen is not None
+        return [(int(i), int(j)) for i, j in np.argwhere(self.tool.chosen)]
+
+    def test_drag_in_the_view_plane(self) -> None:
+        start = self.pixel(self.original.points[1, 2])
+        self.drag(start, start + QPoint(15, -9))
+        self.assertEqual(np.argwhere(np.linalg.norm(self.moved(), axis=2) > 1e-12).tolist(), [[1, 2]])
+        move = self.moved()[1, 2]
+        self.assertAlmostEqual(float(move @ self.view.camera.axes[2]), 0.0, places=9)
+        self.assertLess((self.pixel(self.surface().points[1, 2]) - start - QPoint(15, -9)).manhattanLength(), 3)
+
+    def test_rows_and_columns(self) -> None:
+        nu, nv = self.original.points.shape[:2]
+        self.click(self.original.points[1, 1])
+        self.assertEqual(self.chosen(), [(1, 1)])
+        self.key(Qt.Key.Key_R)
+        self.assertEqual(self.chosen(), [(i, 1) for i in range(nu)])
+        self.key(Qt.Key.Key_PageUp)
+        self.assertIn("row 2 up 0.1 mm", self.session.history.steps[-1].label)
+        np.testing.assert_allclose(np.linalg.norm(self.moved()[:, 1], axis=1), 0.1, atol=1e-9)
+        self.assertGreater(self.moved()[1, 1, 2], 0.05)
+        self.key(Qt.Key.Key_Escape)
+        self.click(self.original.points[2, 1])
+        self.key(Qt.Key.Key_C)
+        self.assertEqual(self.chosen(), [(2, j) for j in range(nv)])
+
+    def test_alt_click_on_the_net(self) -> None:
+        p = self.original.points
+        self.click((p[1, 1] + p[2, 1]) / 2, ALT)
+        self.assertEqual(self.chosen(), [(i, 1) for i in range(len(p))])
+        self.click((p[1, 1] + p[1, 2]) / 2, ALT)
+        self.assertEqual(self.chosen(), [(1, j) for j in range(p.shape[1])])
+
+    def test_ctrl_click_adds_and_takes_away(self) -> None:
+        p = self.original.points
+        self.click(p[1, 1])
+        self.click(p[2, 2], CTRL)
+        self.assertEqual(self.chosen(), [(1, 1), (2, 2)])
+        self.click(p[1, 1], CTRL)
+        self.assertEqual(self.chosen(), [(2, 2)])
+
+    def test_nudges_and_their_step(self) -> None:
+        self.click(self.original.points[2, 1])
+        for key in (Qt.Key.Key_Period, Qt.Key.Key_Period, Qt.Key.Key_Comma):
+            self.key(key)
+        self.assertEqual(self.tool.step_mm, 0.2)
+        self.assertIn("0.2 mm", self.tool.says)
+        for key, other in (
+            (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown),
+            (Qt.Key.Key_Right, Qt.Key.Key_Left),
+            (Qt.Key.Key_Up, Qt.Key.Key_Down),
+        ):
+            before = self.surface().points[2, 1]
+            self.key(key)
+            self.assertAlmostEqual(np.linalg.norm(self.surface().points[2, 1] - before), 0.2, places=9)
+            self.key(other)
+            np.testing.assert_allclose(self.surface().points[2, 1], before, atol=1e-3)
+
+    def test_handles_keep_to_their_direction(self) -> None:
+        self.click(self.original.points[2, 1])
+        handles = self.tool._handles(self.view.camera)
+        for way, (base, tip) in handles.items():
+            with self.subTest(way):
+                start = self.pixel(tip)
+                direction = (tip - base) / np.linalg.norm(tip - base)
+                before = self.surface().points[2, 1]
+                self.drag(start, self.pixel(tip + 6 * direction))
+                move = self.surface().points[2, 1] - before
+                self.assertGreater(move @ direction / np.linalg.norm(move), 0.9999)
+                self.assertAlmostEqual(np.linalg.norm(move), 6, delta=0.8)
+                self.key(Qt.Key.Key_Z, CTRL)
+
+    def test_figures_and_colours_follow_the_drag(self) -> None:
+        self.key(Qt.Key.Key_1)
+        place = self.original.points[2, 1]
+        start = self.pixel(place)
+        self.press(start, SHIFT)
+        seen = []
+        for dy in (-4, -10, -20):
+            self.drag_to(start, start + QPoint(0, dy), SHIFT, steps=1)
+            self.app.processEvents()
+            seen.append(self.window.fit_strip.worst.value.text())
+        self.assertEqual(len(set(seen)), 3)
+        self.assertEqual(self.view.scene.triangles[1].values is not None, True)
+        self.key(Qt.Key.Key_Escape)
+        np.testing.assert_array_equal(self.surface().points, self.original.points)
+        QTest.mouseRelease(self.view, Qt.MouseButton.LeftButton, SHIFT, start)
+        np.testing.assert_array_equal(self.surface().points, self.original.points)
+        self.assertEqual(len(self.session.history.steps), 2)

@@ -1,0 +1,45 @@
+"""Shapes that several tests need, made once."""
+
+from functools import cache
+
+import numpy as np
+import trimesh
+
+from arabesque.demo import Heron, Simulated, simulate
+from arabesque.geometry import Surface, uniform_knots
+from arabesque.scan import Scan, ready_to_fit
+
+
+@cache
+def heron(triangles: int = 60_000, noise: float = 0.03) -> Simulated:
+    """The demo saddle as a scan."""
+    simulated = simulate(Heron(), triangles, noise, seed=5)
+    ready_to_fit(simulated.scan)
+    return simulated
+
+
+@cache
+def sphere(radius: float = 50.0, subdivisions: int = 5) -> Scan:
+    """A triangulated sphere about the origin."""
+    mesh = trimesh.creation.icosphere(subdivisions=subdivisions, radius=radius)
+    return Scan(np.asarray(mesh.vertices), np.asarray(mesh.faces))
+
+
+def plane(size: float = 100.0, steps: int = 50, noise: float = 0.0, seed: int = 0) -> Scan:
+    """A square of the plane z = 0, looking up, with Gaussian noise along z."""
+    x, y = np.meshgrid(np.linspace(0, size, steps + 1), np.linspace(0, size, steps + 1), indexing="ij")
+    z = np.random.default_rng(seed).normal(scale=noise, size=x.shape) if noise else np.zeros(x.shape)
+    index = np.arange((steps + 1) ** 2).reshape(steps + 1, steps + 1)
+    a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
+    triangles = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
+    return Scan(np.stack([x, y, z], -1).reshape(-1, 3), triangles)
+
+
+def random_surface(degree: tuple[int, int], spans: tuple[int, int], seed: int = 0, rational: bool = False) -> Surface:
+    """A wavy sheet of about 60 x 50 mm with the given degrees and equal spans."""
+    rng = np.random.default_rng(seed)
+    nu, nv = (p + n for p, n in zip(degree, spans, strict=True))
+    x, y = np.meshgrid(np.linspace(0, 60, nu), np.linspace(0, 50, nv), indexing="ij")
+    points = np.stack([x, y, np.zeros_like(x)], -1) + rng.normal(scale=1.5, size=(nu, nv, 3))
+    weights = rng.uniform(0.5, 2.0, (nu, nv)) if rational else None
+    return Surface(degree, (uniform_knots(degree[0], spans[0]), uniform_knots(degree[1], spans[1])), points, weights)

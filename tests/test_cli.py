@@ -1,0 +1,152 @@
+"""Headless commands, as other programs call them."""
+
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from arabesque.cli import main
+from arabesque.scan import read_scan, write_scan
+from tests.examples import plane
+from tests.reference import rabbit
+
+FIGURES = {"rms", "p95", "p99", "max", "inside"}
+KEYS = {
+    "tolerance", "unit", "control_points", "degree", "spans", "surface_to_scan", "scan_to_surface", "outlier_share",
+    "stopped", "seconds",
+}  # fmt: skip
+
+
+def run(*arguments: object) -> tuple[int, str, str]:
+    """Exit code and what was printed and complained of."""
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        try:
+            code = main([str(a) for a in arguments])
+        except SystemExit as leaving:
+            code = int(leaving.code or 0)
+    return code, out.getvalue(), err.getvalue()
+
+
+class CommandsTest(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def test_simulate_patch_compare(self) -> None:
+        scan, truth, step = (self.folder / name for name in ("h.ply", "t.json", "h.step"))
+        code, _, _ = run(
+            "simulate", "heron", "--triangles", 40000, "--noise", 0.03, "--seed", 2, "--out", scan, "--truth", truth
+        )
+        self.assertEqual(code, 0)
+        known = json.loads(truth.read_text())
+        corners = [",".join(f"{x:.6f}" for x in corner) for corner in known["corners"]["flank"]]
+        self.assertTrue(any("-" in corner for corner in corners))
+        code, printed, _ = run(
+            "patch", scan, "--unit", "mm", "--corners", *corners, "--tolerance", 0.2, "--out", step,
+            "--report", self.folder / "r.json",
+        )  # fmt: skip
+        self.assertEqual(code, 0)
+        report = json.loads((self.folder / "r.json").read_text())
+        self.assertLessEqual(KEYS, report.keys())
+        for way in ("surface_to_scan", "scan_to_surface"):
+            self.assertLessEqual(FIGURES, report[way].keys())
+            self.assertLessEqual(report[way]["inlier_p99"], 0.2)
+        self.assertLessEqual(report["control_points"], 36)
+        self.assertIn(str(report["control_points"]), printed)
+        code, _, _ = run("compare", step, scan, "--tolerance", 0.2, "--report", self.folder / "c.json")
+        self.assertEqual(code, 0)
+        compared = json.loads((self.folder / "c.json").read_text())
+        self.assertLessEqual(KEYS, compared.keys())
+        self.assertTrue(compared["within"])
+        self.assertAlmostEqual(compared["surface_to_scan"]["rms"], report["surface_to_scan"]["rms"], places=6)
+
+    def test_other_units_are_kept(self) -> None:
+        """A plane of 100 inches: the report speaks inches, the STEP file millimetres."""
+        write_scan(self.folder / "p.stl", plane(noise=0.001))
+        corners = ["20,20,0", "80,20,0", "80,80,0", "20,80,0"]
+        step = self.folder / "p.step"
+        code, _, _ = run(
+            "patch", self.folder / "p.stl", "--unit", "inch", "--corners", *corners, "--tolerance", 0.1,
+            "--degree", 2, 1, "--out", step, "--report", self.folder / "r.json",
+        )  # fmt: skip
+        self.assertEqual(code, 0)
+        report = json.loads((self.folder / "r.json").read_text())
+        self.assertEqual((report["unit"], report["tolerance"], report["degree"]), ("inch", 0.1, [2, 1]))
+        self.assertLess(report["surface_to_scan"]["rms"], 0.002)
+        written = step.read_text()
+        self.assertIn("2.032E+03", written)
+        self.assertIn("Arabesque", written.split("ENDSEC")[0])
+        code, _, _ = run("compare", step, self.folder / "p.stl", "--unit", "mm", "--tolerance", 1)
+        self.assertEqual(code, 0)
+
+    def test_rabbit(self) -> None:
+        step = self.folder / "r.step"
+        scan = read_scan(rabbit())
+        low, high = scan.bounds
+        corners = []
+        for x, y in ((0.45, 0.15), (0.75, 0.15), (0.75, 0.45), (0.45, 0.45)):
+            hit = scan.pick([*(low + [x, y, 0] * (high - low))[:2], high[2] + 1], [0, 0, -1])
+            assert hit is not None
+            corners.append(",".join(f"{c:.8f}" for c in hit[0]))
+        code, _, complaint = run(
+            "patch", rabbit(), "--unit", "m", "--corners", *corners, "--tolerance", 0.001, "--out", step,
+            "--report", self.folder / "r.json",
+        )  # fmt: skip
+        self.assertEqual((code, complaint), (0, ""))
+        code, _, _ = run(
+            "compare", step, rabbit(), "--unit", "m", "--tolerance", 0.001, "--report", self.folder / "c.json"
+        )
+        self.assertEqual(code, 0)
+        self.assertTrue(json.loads((self.folder / "c.json").read_text())["within"])
+
+    def test_bad_usage_is_2(self) -> None:
+        for arguments in (
+            ("patch",),
+            ("patch", "a.stl", "--corners", "1,2", "1,2,3", "1,2,3", "1,2,3", "--out", "x.step"),
+            ("patch", "a.stl", "--unit", "yard", "--corners", *["1,2,3"] * 4, "--out", "x.step"),
+            ("paint", "a.stl"),
+        ):
+            code, _, complaint = run(*arguments)
+            self.assertEqual(code, 2)
+            self.assertEqual(len(complaint.strip().splitlines()), 1)
+
+    def test_anything_else_is_1_with_one_line(self) -> None:
+        write_scan(self.folder / "p.stl", plane())
+        (self.folder / "empty.stl").write_bytes(b"")
+        (self.folder / "random.ply").write_bytes(np.random.default_rng(0).bytes(3000))
+        (self.folder / "not.step").write_text("hello")
+        good = ["20,20,0", "80,20,0", "80,80,0", "20,80,0"]
+        far = ["20,20,500", *good[1:]]
+        out = self.folder / "o.step"
+        cases = [
+            ("patch", self.folder / "none.stl", "--corners", *good, "--out", out),
+            ("patch", self.folder, "--corners", *good, "--out", out),
+            ("patch", self.folder / "empty.stl", "--corners", *good, "--out", out),
+            ("patch", self.folder / "random.ply", "--corners", *good, "--out", out),
+            ("patch", self.folder / "p.stl", "--corners", *far, "--out", out),
+            ("patch", self.folder / "p.stl", "--corners", "nan,0,0", *good[1:], "--out", out),
+            ("patch", self.folder / "p.stl", "--corners", *good, "--tolerance", "-1", "--out", out),
+            ("patch", self.folder / "p.stl", "--corners", *good, "--degree", "0", "9", "--out", out),
+            ("patch", self.folder / "p.stl", "--corners", *good, "--out", self.folder / "no" / "o.step"),
+            ("compare", self.folder / "not.step", self.folder / "p.stl"),
+            ("compare", self.folder / "none.step", self.folder / "p.stl"),
+            ("simulate", "swan", "--out", self.folder / "s.ply"),
+            ("simulate", "heron", "--triangles", "2000", "--out", self.folder / "no" / "s.ply"),
+        ]
+        for arguments in cases:
+            with self.subTest(arguments):
+                code, _, complaint = run(*arguments)
+                self.assertEqual(code, 1)
+                self.assertEqual(len(complaint.strip().splitlines()), 1, complaint)
+                self.assertNotIn("Traceback", complaint)
+        self.assertFalse(out.exists())
+
+    def test_version(self) -> None:
+        code, printed, _ = run("--version")
+        self.assertEqual((code, printed.split()[0]), (0, "Arabesque"))
