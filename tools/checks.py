@@ -37,17 +37,8 @@ def main(modules: list[str]) -> int:
 
 def run_tests(modules: list[str], environment: dict[str, str]) -> tuple[int, int, int]:
     """Run unittest; returns passed, failed (with errors) and skipped."""
-    command = [
-        sys.executable,
-        "-X",
-        "faulthandler",
-        "-W",
-        "error::DeprecationWarning:arabesque",
-        "-m",
-        "unittest",
-        "-v",
-    ]
-    command += modules or ["discover", "-s", "tests", "-t", "."]
+    what = modules or ["discover", "-s", "tests", "-t", "."]
+    command = [sys.executable, "-X", "faulthandler", "-m", "unittest", *what, "-v"]
     process = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.PIPE, text=True, bufsize=1)
     tail: list[str] = []
     assert process.stderr is not None
