@@ -5,6 +5,7 @@ from functools import cache
 import numpy as np
 import trimesh
 
+from arabesque.arrays import Ints
 from arabesque.demo import Heron, Simulated, simulate
 from arabesque.geometry import Surface, uniform_knots
 from arabesque.scan import Scan, ready_to_fit
@@ -29,10 +30,14 @@ def plane(size: float = 100.0, steps: int = 50, noise: float = 0.0, seed: int = 
     """A square of the plane z = 0, looking up, with Gaussian noise along z."""
     x, y = np.meshgrid(np.linspace(0, size, steps + 1), np.linspace(0, size, steps + 1), indexing="ij")
     z = np.random.default_rng(seed).normal(scale=noise, size=x.shape) if noise else np.zeros(x.shape)
-    index = np.arange((steps + 1) ** 2).reshape(steps + 1, steps + 1)
+    return Scan(np.stack([x, y, z], -1).reshape(-1, 3), grid_faces(steps + 1))
+
+
+def grid_faces(side: int) -> Ints:
+    """(m, 3) triangles over a square grid of side x side points."""
+    index = np.arange(side**2).reshape(side, side)
     a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
-    triangles = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
-    return Scan(np.stack([x, y, z], -1).reshape(-1, 3), triangles)
+    return np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
 
 
 def random_surface(degree: tuple[int, int], spans: tuple[int, int], seed: int = 0, rational: bool = False) -> Surface:

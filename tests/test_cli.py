@@ -10,9 +10,11 @@ from pathlib import Path
 import numpy as np
 
 from arabesque.cli import main
-from arabesque.scan import read_scan, write_scan
-from tests.examples import plane
-from tests.reference import rabbit
+from arabesque.geometry import Surface
+from arabesque.scan import Scan, read_scan, write_scan
+from arabesque.solid import KernelWorker, write_step
+from tests.examples import grid_faces, plane
+from tests.reference import rabbit, teapot_patches
 
 FIGURES = {"rms", "p95", "p99", "max", "inside"}
 KEYS = {
@@ -104,6 +106,40 @@ class CommandsTest(unittest.TestCase):
         )
         self.assertEqual(code, 0)
         self.assertTrue(json.loads((self.folder / "c.json").read_text())["within"])
+
+    def test_teapot(self) -> None:
+        """The published patches, as surfaces and sampled to a scan: compared, and patched anew on its body."""
+        patches = [Surface.bezier(points) for points in teapot_patches()[:28]]
+        t = np.linspace(0, 1, 41)
+        one = grid_faces(41)
+        points = np.concatenate([p.on_grid(t, t)[0, 0].reshape(-1, 3) for p in patches])
+        faces = np.concatenate([one + 41 * 41 * n for n in range(28)])
+        write_scan(self.folder / "t.ply", Scan(points, faces))
+        worker = KernelWorker()
+        self.addCleanup(worker.close)
+        write_step(self.folder / "t.step", [(f"patch {n}", patch) for n, patch in enumerate(patches)], worker)
+        code, _, complaint = run(
+            "compare",
+            self.folder / "t.step",
+            self.folder / "t.ply",
+            "--tolerance",
+            0.1,
+            "--report",
+            self.folder / "r.json",
+        )
+        self.assertEqual((code, complaint), (0, ""))
+        report = json.loads((self.folder / "r.json").read_text())
+        self.assertEqual((report["faces"], report["control_points"], report["degree"]), (28, 448, [3, 3]))
+        self.assertLess(report["surface_to_scan"]["p99"], 0.05)
+        self.assertTrue(report["within"])
+        body = max(patches, key=lambda p: float(np.ptp(p.points[..., 2]) + np.ptp(p.points[..., 0])))
+        corners = [",".join(map(str, c)) for c in body.at([[0.1, 0.1], [0.9, 0.1], [0.9, 0.9], [0.1, 0.9]])]
+        code, _, complaint = run(
+            "patch", self.folder / "t.ply", "--corners", *corners, "--tolerance", 0.1, "--out", self.folder / "b.step",
+            "--report", self.folder / "b.json",
+        )  # fmt: skip
+        self.assertEqual((code, complaint), (0, ""))
+        self.assertTrue(json.loads((self.folder / "b.json").read_text())["within"])
 
     def test_bad_usage_is_2(self) -> None:
         for arguments in (

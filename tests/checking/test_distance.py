@@ -8,7 +8,7 @@ import numpy as np
 from arabesque.checking import Figures, measure_both_ways, scan_to_surface, surface_to_scan
 from arabesque.geometry import Surface, Trim
 from arabesque.scan import Scan
-from tests.examples import heron, plane, random_surface
+from tests.examples import grid_faces, heron, plane, random_surface
 from tests.reference import teapot_patches
 
 
@@ -72,9 +72,7 @@ class BothWaysTest(unittest.TestCase):
         """The published patches against a mesh sampled from them: off by no more than the chords' sagitta."""
         patches = [Surface.bezier(points) for points in teapot_patches()[:28]]  # without the flat bottom
         t = np.linspace(0, 1, 33)
-        index = np.arange(33 * 33).reshape(33, 33)
-        a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
-        one = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
+        one = grid_faces(33)
         points = np.concatenate([p.on_grid(t, t)[0, 0].reshape(-1, 3) for p in patches])
         triangles = np.concatenate([one + 33 * 33 * n for n in range(len(patches))])
         scan = Scan(points, triangles)

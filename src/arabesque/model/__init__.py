@@ -2,6 +2,8 @@
 
 from arabesque.model.document import Document, Item, Look, Shape, new_id
 from arabesque.model.history import History, Step
+from arabesque.model.journal import Journal, Leftover, discard, leftovers, recover
+from arabesque.model.rescue import Rescued, rescue_project
 from arabesque.model.store import SUFFIX, load_project, save_project
 
 __all__ = [
@@ -9,10 +11,17 @@ __all__ = [
     "Document",
     "History",
     "Item",
+    "Journal",
+    "Leftover",
     "Look",
+    "Rescued",
     "Shape",
     "Step",
+    "discard",
+    "leftovers",
     "load_project",
     "new_id",
+    "recover",
+    "rescue_project",
     "save_project",
 ]

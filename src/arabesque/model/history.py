@@ -48,6 +48,12 @@ class History:
         self._now -= 1
         return self._steps[self._now + 1].label
 
+    def go_to(self, position: int) -> None:
+        """Go to any state; raises IndexError when there is none of that number."""
+        if not 0 <= position < len(self._steps):
+            raise IndexError(position)
+        self._now = position
+
     def redo(self) -> str | None:
         """Go one state forth; returns the words of what was done again, None at the end."""
         if self._now + 1 == len(self._steps):

@@ -1,6 +1,7 @@
 """Documents as plain records and named arrays: what project files and the journal store."""
 
 import hashlib
+import weakref
 from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
@@ -22,8 +23,26 @@ Get = Callable[[str], AnyArray]
 
 def array_name(array: AnyArray) -> str:
     """The name of an array's content: its SHA-256, with type and shape."""
-    head = f"{array.dtype.str}{array.shape}".encode()
-    return hashlib.sha256(head + np.ascontiguousarray(array).tobytes()).hexdigest()
+    digest = hashlib.sha256(f"{array.dtype.str}{array.shape}".encode())
+    digest.update(np.ascontiguousarray(array).data.cast("B"))
+    return digest.hexdigest()
+
+
+class ArrayNames:
+    """Names of arrays, each computed once for as long as the array lives: scans are large."""
+
+    def __init__(self) -> None:
+        self._known: dict[int, tuple[weakref.ref[AnyArray], str]] = {}
+
+    def __call__(self, array: AnyArray) -> str:
+        known = self._known.get(id(array))
+        if known is not None and known[0]() is array:
+            return known[1]
+        name = array_name(array)
+        if not array.flags.writeable:
+            key = id(array)
+            self._known[key] = weakref.ref(array, lambda _: self._known.pop(key, None)), name
+        return name
 
 
 def document_record(document: Document, put: Put) -> dict[str, Any]:

@@ -1,0 +1,89 @@
+"""What can still be read of a damaged project file."""
+
+from __future__ import annotations
+
+import io
+import json
+import struct
+import zipfile
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.model.document import Document
+from arabesque.model.records import AnyArray, array_name, document_from
+
+_SIGNATURE = b"PK\x03\x04"
+_HEADER = struct.Struct("<4sHHHHHIIIHH")
+_LARGE = 0xFFFFFFFF
+
+
+@dataclass(frozen=True)
+class Rescued:
+    """document: what could be read; lost: names of the items that could not."""
+
+    document: Document
+    lost: tuple[str, ...]
+
+
+def rescue_project(path: str | Path) -> Rescued:
+    """Read whatever is whole in a damaged project file.
+
+    The entries are found by walking the local headers (PKWARE APPNOTE 6.3.9,
+    section 4.3.7), so that a file whose end is missing can be read up to
+    there; every array is checked against its name, which is its SHA-256.
+    Raises FileProblem when not even the list of items is there.
+    """
+    path = Path(path)
+    try:
+        content = path.read_bytes()
+    except OSError as problem:
+        raise FileProblem(f"{path} cannot be read ({problem.strerror})", "Check its permissions") from problem
+    entries = _entries(content)
+    try:
+        record = json.loads(entries["document.json"])
+        items = list(record["items"])
+    except (KeyError, ValueError, TypeError):
+        raise FileProblem(f"{path.name} is damaged or not an Arabesque project", "Open an older copy of it") from None
+    document, lost = None, []
+    kept: list[dict[str, Any]] = []
+    for entry in items:
+        try:
+            document_from({**record, "items": [entry]}, lambda name: _array(entries, name))
+            kept.append(entry)
+        except (KeyError, ValueError, TypeError, EOFError, AttributeError, ArabesqueError):
+            lost.append(str(entry.get("name", "?")) if isinstance(entry, dict) else "?")
+    if record.get("reference") not in {entry["id"] for entry in kept}:
+        record["reference"] = None
+    try:
+        document = document_from({**record, "items": kept}, lambda name: _array(entries, name))
+    except (KeyError, ValueError, TypeError) as problem:
+        raise FileProblem(f"{path.name} is damaged beyond help", "Open an older copy of it") from problem
+    return Rescued(document, tuple(lost))
+
+
+def _array(entries: dict[str, bytes], name: str) -> AnyArray:
+    array = np.load(io.BytesIO(entries[f"arrays/{name}.npy"]), allow_pickle=False)
+    if array_name(array) != name:
+        raise ValueError(f"array {name} is damaged")
+    array.setflags(write=False)
+    return array
+
+
+def _entries(content: bytes) -> dict[str, bytes]:
+    """The stored entries that are there, by name."""
+    entries: dict[str, bytes] = {}
+    at = content.find(_SIGNATURE)
+    while 0 <= at <= len(content) - _HEADER.size:
+        _, _, _, method, _, _, _, size, _, name_length, extra_length = _HEADER.unpack_from(content, at)
+        start = at + _HEADER.size + name_length + extra_length
+        name = content[at + _HEADER.size : at + _HEADER.size + name_length].decode("utf-8", "replace")
+        if size == _LARGE and extra_length >= 20:
+            size = struct.unpack_from("<Q", content, at + _HEADER.size + name_length + 12)[0]
+        if method == zipfile.ZIP_STORED and start + size <= len(content):
+            entries.setdefault(name, content[start : start + size])
+        at = content.find(_SIGNATURE, at + 4)
+    return entries
