@@ -1,26 +1,61 @@
 """Shape mathematics: spline bases, curves and surfaces, without any scan."""
 
+from arabesque.geometry.curvature import Curvatures, curve_curvature, normal_curvature, surface_curvature
 from arabesque.geometry.curve import Curve
 from arabesque.geometry.foot_points import Feet, foot_points
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, breakpoints, greville, uniform_knots
+from arabesque.geometry.measure import CurveFeet, arc_length, curve_box, curve_feet, surface_box
 from arabesque.geometry.reduction import Lowered, lower_degree
+from arabesque.geometry.removal import lower_degree_within, simplify_curve, simplify_surface
+from arabesque.geometry.reshaping import (
+    curve_pieces,
+    join_curves,
+    join_surfaces,
+    reversed_curve,
+    reversed_surface,
+    split_curve,
+    split_surface,
+    surface_pieces,
+    swapped_surface,
+)
 from arabesque.geometry.surface import Surface, unit
 from arabesque.geometry.trimming import Trim
 
 __all__ = [
     "LARGEST_DEGREE",
+    "Curvatures",
     "Curve",
+    "CurveFeet",
     "Feet",
     "Lowered",
     "Surface",
     "Trim",
+    "arc_length",
     "basis_matrix",
     "bezier_knots",
     "breakpoints",
+    "curve_box",
+    "curve_curvature",
+    "curve_feet",
+    "curve_pieces",
     "foot_points",
     "greville",
+    "join_curves",
+    "join_surfaces",
     "lower_degree",
+    "lower_degree_within",
+    "normal_curvature",
+    "reversed_curve",
+    "reversed_surface",
+    "simplify_curve",
+    "simplify_surface",
+    "split_curve",
+    "split_surface",
+    "surface_box",
+    "surface_curvature",
+    "surface_pieces",
+    "swapped_surface",
     "uniform_knots",
     "unit",
 ]

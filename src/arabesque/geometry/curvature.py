@@ -1,0 +1,83 @@
+"""Curvature of curves and surfaces."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from arabesque.arrays import Floats
+from arabesque.geometry.curve import Curve
+from arabesque.geometry.surface import Surface, unit
+
+
+class Curvatures(NamedTuple):
+    """Curvatures at n places, 1/mm, positive where the surface bends towards its normal Su x Sv.
+
+    largest, smallest: (n,) principal curvatures; mean, gaussian: (n,);
+    direction: (n, 3) unit vector of the largest; normal: (n, 3).
+    """
+
+    largest: Floats
+    smallest: Floats
+    mean: Floats
+    gaussian: Floats
+    direction: Floats
+    normal: Floats
+
+
+def surface_curvature(surface: Surface, uv: ArrayLike) -> Curvatures:
+    """Principal, mean and Gaussian curvature at (n, 2) parameters.
+
+    From the first and second fundamental forms: do Carmo, "Differential
+    Geometry of Curves and Surfaces", 1976, section 3-3.
+    """
+    d = surface.derivatives(uv, 2)
+    su, sv = d[1, 0], d[0, 1]
+    normal = unit(np.cross(su, sv))
+    e, f, g = _dot(su, su), _dot(su, sv), _dot(sv, sv)
+    l, m, n = _dot(d[2, 0], normal), _dot(d[1, 1], normal), _dot(d[0, 2], normal)  # noqa: E741 - the book's names
+    area = e * g - f * f
+    safe = np.where(area > 0, area, np.nan)
+    gaussian = (l * n - m * m) / safe
+    mean = (e * n - 2 * f * m + g * l) / (2 * safe)
+    spread = np.sqrt(np.maximum(mean * mean - gaussian, 0.0))
+    largest, smallest = mean + spread, mean - spread
+    # the eigenvector of the shape operator, from the better conditioned of its two rows
+    a1, b1 = m - largest * f, -(l - largest * e)
+    a2, b2 = n - largest * g, -(m - largest * f)
+    first = np.hypot(a1, b1) >= np.hypot(a2, b2)
+    a, b = np.where(first, a1, a2), np.where(first, b1, b2)
+    vector = a[:, None] * su + b[:, None] * sv
+    flat = np.linalg.norm(vector, axis=1) == 0
+    direction = unit(np.where(flat[:, None], su, vector))
+    return Curvatures(largest, smallest, mean, gaussian, direction, normal)
+
+
+def normal_curvature(surface: Surface, uv: ArrayLike, directions: ArrayLike) -> Floats:
+    """(n,) curvature of the normal section along (n, 3) directions, 1/mm.
+
+    Only the part of a direction in the tangent plane counts.
+    """
+    d = surface.derivatives(uv, 2)
+    su, sv = d[1, 0], d[0, 1]
+    normal = unit(np.cross(su, sv))
+    directions = np.asarray(directions, dtype=float)
+    e, f, g = _dot(su, su), _dot(su, sv), _dot(sv, sv)
+    x, y = _dot(directions, su), _dot(directions, sv)
+    det = e * g - f * f
+    a, b = (g * x - f * y) / det, (e * y - f * x) / det
+    second = a * a * _dot(d[2, 0], normal) + 2 * a * b * _dot(d[1, 1], normal) + b * b * _dot(d[0, 2], normal)
+    return second / (e * a * a + 2 * f * a * b + g * b * b)
+
+
+def curve_curvature(curve: Curve, parameters: ArrayLike) -> Floats:
+    """(n, 3) curvature vectors: towards the centre of the osculating circle, length 1/radius, 1/mm."""
+    _, first, second = curve.derivatives(parameters, 2)
+    speed = _dot(first, first)
+    return (second - first * (_dot(first, second) / speed)[:, None]) / speed[:, None]
+
+
+def _dot(a: Floats, b: Floats) -> Floats:
+    return np.einsum("nc,nc->n", a, b)

@@ -1,0 +1,101 @@
+"""Lengths, boxes and closest points of curves; boxes of surfaces."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.geometry.curve import Curve
+from arabesque.geometry.knots import breakpoints
+from arabesque.geometry.reshaping import curve_pieces, surface_pieces
+from arabesque.geometry.surface import Surface
+
+QUADRATURE = 16
+NEWTON_STEPS = 12
+
+
+def arc_length(curve: Curve, start: float | None = None, end: float | None = None, tolerance: float = 1e-10) -> float:
+    """Length between two parameters (the whole curve by default), mm.
+
+    Gauss-Legendre quadrature on every span, halved until the relative change
+    is below ``tolerance``.
+    """
+    a = curve.domain[0] if start is None else start
+    b = curve.domain[1] if end is None else end
+    breaks = breakpoints(curve.knots)
+    edges = np.concatenate([[a], breaks[(breaks > a) & (breaks < b)], [b]])
+    nodes, weights = np.polynomial.legendre.leggauss(QUADRATURE)
+    before = np.inf
+    for _ in range(12):
+        half = np.diff(edges) / 2
+        at = (edges[:-1] + half)[:, None] + half[:, None] * nodes
+        speed = np.linalg.norm(curve.derivatives(at.ravel(), 1)[1], axis=1).reshape(at.shape)
+        total = float((speed @ weights) @ half)
+        if abs(total - before) <= tolerance * max(total, 1e-300):
+            break
+        before = total
+        edges = np.sort(np.concatenate([edges, edges[:-1] + half]))
+    return total
+
+
+def curve_box(curve: Curve) -> tuple[Floats, Floats]:
+    """Box round the curve: the hull of its finely split
+    Bézier pieces' control points; always contains the curve."""
+    return _tight_box([piece.points for piece in curve_pieces(curve.with_knots(_extra(curve.knots)))])
+
+
+def surface_box(surface: Surface) -> tuple[Floats, Floats]:
+    """Box round the surface: from finely split Bézier pieces' control points; always contains the surface."""
+    finer = surface.with_knots(_extra(surface.knots[0], 7), _extra(surface.knots[1], 7))
+    return _tight_box([piece.points.reshape(-1, 3) for row in surface_pieces(finer) for piece in row])
+
+
+def _extra(knots: Floats, inside: int = 31) -> Floats:
+    breaks = breakpoints(knots)
+    steps = np.arange(1, inside + 1) / (inside + 1)
+    return np.concatenate([a + (b - a) * steps for a, b in pairwise(breaks)])
+
+
+def _tight_box(hulls: list[Floats]) -> tuple[Floats, Floats]:
+    points = np.concatenate(hulls)
+    return points.min(axis=0), points.max(axis=0)
+
+
+class CurveFeet(NamedTuple):
+    """parameters: (n,); points: (n, 3); distance: (n,)."""
+
+    parameters: Floats
+    points: Floats
+    distance: Floats
+
+
+def curve_feet(curve: Curve, points: Floats, seeds_per_span: int = 24) -> CurveFeet:
+    """Closest points on a curve for (n, 3) ``points``.
+
+    Seeds from samples, then Newton's method kept inside the domain: Piegl and
+    Tiller, "The NURBS Book", 2nd edition, section 6.1.
+    """
+    a, b = curve.domain
+    samples = np.unique(np.concatenate([breakpoints(curve.knots), np.linspace(a, b, seeds_per_span * curve.spans + 1)]))
+    places = curve.at(samples)
+    nearest = np.linalg.norm(points[:, None] - places[None], axis=2).argmin(axis=1)
+    t = samples[nearest]
+    for _ in range(NEWTON_STEPS):
+        at, first, second = curve.derivatives(t, 2)
+        gap = at - points
+        slope = np.einsum("nc,nc->n", gap, first)
+        speed = np.einsum("nc,nc->n", first, first)
+        bend = speed + np.einsum("nc,nc->n", gap, second)
+        t = np.clip(t - slope / np.where(bend > 0.1 * speed, bend, np.maximum(speed, 1e-300)), a, b)
+    found = curve.at(t)
+    distance = np.linalg.norm(found - points, axis=1)
+    seed = np.linalg.norm(places[nearest] - points, axis=1)
+    worse = seed < distance
+    return CurveFeet(
+        np.where(worse, samples[nearest], t),
+        np.where(worse[:, None], places[nearest], found),
+        np.minimum(seed, distance),
+    )

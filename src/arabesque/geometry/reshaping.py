@@ -1,0 +1,146 @@
+"""Splitting, joining, turning and swapping of curves and surfaces; Bézier pieces. All exact."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.errors import InvalidShape
+from arabesque.geometry.curve import Curve
+from arabesque.geometry.knots import breakpoints
+from arabesque.geometry.surface import Surface
+
+JOIN_TOLERANCE = 1e-9
+
+
+def split_curve(curve: Curve, at: float) -> tuple[Curve, Curve]:
+    """The two parts of a curve; raises InvalidShape unless ``at`` lies strictly inside its domain."""
+    full = curve.with_knots(_to_full(curve.knots, curve.degree, at))
+    (left, right), first = _cut_knots(full.knots, full.degree, at)
+    points, weights, p = full.points, full.weights, full.degree
+    one = Curve(p, left, points[: first + 1], None if weights is None else weights[: first + 1])
+    two = Curve(p, right, points[first:], None if weights is None else weights[first:])
+    return one, two
+
+
+def split_surface(surface: Surface, axis: int, at: float) -> tuple[Surface, Surface]:
+    """The two parts of a surface, cut at a parameter along u (axis 0) or v (axis 1).
+
+    Raises InvalidShape unless ``at`` lies strictly inside the domain.
+    """
+    extra = _to_full(surface.knots[axis], surface.degree[axis], at)
+    full = surface.with_knots(*((extra, ()) if axis == 0 else ((), extra)))
+    (left, right), first = _cut_knots(full.knots[axis], full.degree[axis], at)
+    parts = []
+    for knots, chosen in ((left, slice(None, first + 1)), (right, slice(first, None))):
+        both = (knots, full.knots[1]) if axis == 0 else (full.knots[0], knots)
+        index = (chosen, slice(None)) if axis == 0 else (slice(None), chosen)
+        weights = None if full.weights is None else full.weights[index]
+        parts.append(Surface(full.degree, both, full.points[index], weights))
+    return parts[0], parts[1]
+
+
+def join_curves(one: Curve, two: Curve) -> Curve:
+    """One curve from two of the same degree, where the first ends and the second begins at the same place.
+
+    The domains are laid end to end. Raises InvalidShape when they do not fit.
+    """
+    if one.degree != two.degree:
+        raise InvalidShape("The curves have different degrees", "Raise the lower one first")
+    if np.linalg.norm(one.points[-1] - two.points[0]) > JOIN_TOLERANCE:
+        raise InvalidShape("The curves do not meet", "Move their ends together first")
+    p = one.degree
+    shifted = two.knots - two.knots[0] + one.knots[-1]
+    knots = np.concatenate([one.knots[:-1], shifted[p + 1 :]])
+    points = np.concatenate([one.points, two.points[1:]])
+    if one.weights is None and two.weights is None:
+        return Curve(p, knots, points)
+    first = np.ones(one.count) if one.weights is None else one.weights
+    second = np.ones(two.count) if two.weights is None else two.weights
+    return Curve(p, knots, points, np.concatenate([first, second[1:] * first[-1] / second[0]]))
+
+
+def join_surfaces(one: Surface, two: Surface, axis: int) -> Surface:
+    """One surface from two that share an edge: the end of the first and the start of the second along ``axis``.
+
+    Both need the same degrees, and the same knots across. Raises InvalidShape when they do not fit.
+    """
+    other = 1 - axis
+    if one.degree != two.degree or len(one.knots[other]) != len(two.knots[other]):
+        raise InvalidShape("The patches have different degrees or spans", "Give them the same first")
+    if one.weights is not None or two.weights is not None:
+        raise InvalidShape("Rational patches cannot be joined", "Fit polynomial patches to them first")
+    a, b = np.swapaxes(one.points, 0, axis), np.swapaxes(two.points, 0, axis)
+    if not np.allclose(one.knots[other], two.knots[other], atol=1e-12) or (
+        np.linalg.norm(a[-1] - b[0], axis=-1).max() > JOIN_TOLERANCE
+    ):
+        raise InvalidShape("The patches do not share an edge", "Match their edges first")
+    p = one.degree[axis]
+    shifted = two.knots[axis] - two.knots[axis][0] + one.knots[axis][-1]
+    along = np.concatenate([one.knots[axis][:-1], shifted[p + 1 :]])
+    points = np.swapaxes(np.concatenate([a, b[1:]]), 0, axis)
+    knots = (along, one.knots[1]) if axis == 0 else (one.knots[0], along)
+    return Surface(one.degree, knots, points)
+
+
+def reversed_curve(curve: Curve) -> Curve:
+    """The curve run from its end to its start, on the same domain."""
+    a, b = curve.domain
+    weights = None if curve.weights is None else curve.weights[::-1]
+    return replace(curve, knots=(a + b) - curve.knots[::-1], points=curve.points[::-1], weights=weights)
+
+
+def reversed_surface(surface: Surface, axis: int) -> Surface:
+    """The surface run backwards along u (axis 0) or v (axis 1), on the same domain; its normal turns over."""
+    a, b = surface.domain[axis]
+    turned = (a + b) - surface.knots[axis][::-1]
+    knots = (turned, surface.knots[1]) if axis == 0 else (surface.knots[0], turned)
+    weights = None if surface.weights is None else np.flip(surface.weights, axis)
+    return Surface(surface.degree, knots, np.flip(surface.points, axis), weights)
+
+
+def swapped_surface(surface: Surface) -> Surface:
+    """The surface with u and v exchanged; its normal turns over."""
+    weights = None if surface.weights is None else surface.weights.T
+    return Surface(surface.degree[::-1], surface.knots[::-1], surface.points.transpose(1, 0, 2), weights)
+
+
+def curve_pieces(curve: Curve) -> list[Curve]:
+    """The curve's Bézier pieces, in order, each on its own span."""
+    pieces, rest = [], curve
+    for at in breakpoints(curve.knots)[1:-1]:
+        one, rest = split_curve(rest, float(at))
+        pieces.append(one)
+    return [*pieces, rest]
+
+
+def surface_pieces(surface: Surface) -> list[list[Surface]]:
+    """The surface's Bézier pieces: a list along u of lists along v, each on its own spans."""
+    strips, rest = [], surface
+    for at in breakpoints(surface.knots[0])[1:-1]:
+        one, rest = split_surface(rest, 0, float(at))
+        strips.append(one)
+    rows = []
+    for strip in [*strips, rest]:
+        row, rest = [], strip
+        for at in breakpoints(surface.knots[1])[1:-1]:
+            one, rest = split_surface(rest, 1, float(at))
+            row.append(one)
+        rows.append([*row, rest])
+    return rows
+
+
+def _to_full(knots: Floats, degree: int, at: float) -> Floats:
+    if not knots[0] < at < knots[-1]:
+        raise InvalidShape("The place to split lies outside the parameter range", "Choose it strictly inside")
+    return np.full(degree - np.count_nonzero(knots == at), at)
+
+
+def _cut_knots(knots: Floats, degree: int, at: float) -> tuple[tuple[Floats, Floats], int]:
+    """Knots of both parts, and the index of the control point that they share."""
+    first = int(np.searchsorted(knots, at, "left"))
+    left = np.concatenate([knots[: first + degree], [at]])
+    right = np.concatenate([[at], knots[first:]])
+    return (left, right), first - 1
