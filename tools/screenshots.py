@@ -4,6 +4,7 @@ Run with a screen, for example: xvfb-run -s "-screen 0 1400x900x24" .venv/bin/py
 """
 
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -16,6 +17,7 @@ from PyQt6.QtWidgets import QApplication
 from arabesque.demo import Heron
 from arabesque.desk import theme
 from arabesque.desk.scenery import ScanLook
+from arabesque.desk.settings import Settings
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface
 
@@ -75,7 +77,7 @@ def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     application = QApplication(sys.argv[:1])
     theme.apply(application, theme.LIGHT)
-    window = Window()
+    window = Window(Settings(Path(tempfile.mkdtemp()) / "settings.ini"))
     window.show()
     QTest.qWaitForWindowExposed(window)
     window.activateWindow()

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 import time
 import unittest
 from collections.abc import Callable
 from functools import cache
+from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -17,6 +19,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
+from arabesque.desk.settings import Settings
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface
 from arabesque.model import Document, Item
@@ -51,7 +54,11 @@ class WindowTest(unittest.TestCase):
         previous = sys.excepthook
         sys.excepthook = lambda kind, error, trace: self._errors.append(error)
         self.addCleanup(setattr, sys, "excepthook", previous)
-        self.window = Window()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.settings = Settings(self.folder / "settings.ini")
+        self.window = Window(self.settings, self.folder / "journal")
         self.window.show()
         self.addCleanup(self._close)
         QTest.qWaitForWindowExposed(self.window)
@@ -62,6 +69,7 @@ class WindowTest(unittest.TestCase):
 
     def _close(self) -> None:
         self.session._saved = self.session.history.document
+        self.session._unsaved_milestones = False
         self.window.close()
         self.window.deleteLater()
         QTest.qWait(1)

@@ -11,7 +11,7 @@ import numpy as np
 
 from arabesque.errors import FileProblem
 from arabesque.geometry import Curve, Surface
-from arabesque.model import Document, Item, Look, load_project, save_project
+from arabesque.model import Document, Item, Look, Project, load_project, save_project
 from arabesque.progress import Cancelled
 from tests.examples import plane, random_surface
 
@@ -31,8 +31,8 @@ class StoreTest(unittest.TestCase):
             self.document = self.document.with_item(item)
 
     def test_everything_comes_back(self) -> None:
-        save_project(self.path, self.document)
-        back = load_project(self.path)
+        save_project(self.path, Project(self.document))
+        back = load_project(self.path).document
         self.assertEqual((back.tolerance, back.unit, back.reference), (0.13, "inch", "s"))
         self.assertEqual(list(back.items), list(self.document.items))
         for old, new in zip(self.document, back, strict=True):
@@ -47,7 +47,7 @@ class StoreTest(unittest.TestCase):
 
     def test_the_format_is_open(self) -> None:
         """A zip of JSON and .npy arrays: readable with nothing of ours."""
-        save_project(self.path, self.document)
+        save_project(self.path, Project(self.document))
         with zipfile.ZipFile(self.path) as archive:
             record = json.loads(archive.read("document.json"))
             self.assertEqual(record["format"], 1)
@@ -56,22 +56,22 @@ class StoreTest(unittest.TestCase):
                 np.testing.assert_array_equal(np.lib.format.read_array(file), self.document["p"].shape.points)
 
     def test_a_failed_save_leaves_the_old_file(self) -> None:
-        save_project(self.path, self.document)
+        save_project(self.path, Project(self.document))
         before = self.path.read_bytes()
 
         def stop(fraction: float, message: str) -> None:
             raise Cancelled
 
         with self.assertRaises(Cancelled):
-            save_project(self.path, self.document, stop)
+            save_project(self.path, Project(self.document), stop)
         full = OSError(28, "No space left on device")
         with mock.patch("os.fsync", side_effect=full), self.assertRaisesRegex(FileProblem, "No space left"):
-            save_project(self.path, self.document)
+            save_project(self.path, Project(self.document))
         self.assertEqual(self.path.read_bytes(), before)
         self.assertEqual([p.name for p in self.path.parent.iterdir()], ["a.arabesque"])
 
     def test_broken_files_are_told(self) -> None:
-        save_project(self.path, self.document)
+        save_project(self.path, Project(self.document))
         whole = self.path.read_bytes()
         for content in (b"", b"hello", whole[: len(whole) // 2]):
             self.path.write_bytes(content)
@@ -90,4 +90,4 @@ class StoreTest(unittest.TestCase):
 
     def test_unwritable_places_are_told(self) -> None:
         with self.assertRaisesRegex(FileProblem, "unharmed"):
-            save_project(self.path.parent / "no" / "a.arabesque", self.document)
+            save_project(self.path.parent / "no" / "a.arabesque", Project(self.document))

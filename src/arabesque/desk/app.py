@@ -5,10 +5,11 @@ import sys
 import threading
 from pathlib import Path
 
+import platformdirs
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from arabesque.desk import theme
+from arabesque.desk.settings import Settings
 from arabesque.desk.warm_up import warm_up
 from arabesque.desk.window import Window
 
@@ -18,9 +19,8 @@ def run(demo: str | None = None, path: str | None = None) -> int:
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Arabesque")
     application.setDesktopFileName("arabesque")
-    theme.apply(application, theme.LIGHT)
     signal.signal(signal.SIGINT, lambda *_: application.closeAllWindows())
-    window = Window()
+    window = Window(Settings(), platformdirs.user_state_path("arabesque") / "journal")
     window.show()
     threading.Thread(target=warm_up, name="arabesque-warm-up", daemon=True).start()
     if demo is not None:

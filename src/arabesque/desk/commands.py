@@ -9,7 +9,7 @@ import qtawesome
 from PyQt6.QtGui import QAction, QIcon, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar, QWidget
 
-from arabesque.desk.theme import Theme
+from arabesque.desk import theme
 
 
 @dataclass(frozen=True)
@@ -17,7 +17,7 @@ class Command:
     """Something the user can do.
 
     menu: where it stands, "" to leave it out of the menus; enabled: asked whenever something changes;
-    checked: for commands that switch something, whether it is on.
+    checked: for commands that switch something, whether it is on. short: the label for a small button.
     """
 
     id: str
@@ -29,11 +29,13 @@ class Command:
     icon: str = ""
     enabled: Callable[[], bool] = lambda: True
     checked: Callable[[], bool] | None = None
+    short: str = ""
 
 
-def icon(name: str, theme: Theme) -> QIcon:
+def icon(name: str) -> QIcon:
     """An icon of the shipped set, in the colours of the theme."""
-    return qtawesome.icon(name, color=theme.ink, color_disabled=theme.faint, color_active=theme.accent)
+    t = theme.now()
+    return qtawesome.icon(name, color=t.ink, color_disabled=t.faint, color_active=t.accent)
 
 
 def _two_lines(label: str) -> str:
@@ -48,9 +50,8 @@ def _two_lines(label: str) -> str:
 class Commands:
     """The registry: turns commands into actions that follow the state of the work."""
 
-    def __init__(self, window: QWidget, theme: Theme) -> None:
+    def __init__(self, window: QWidget) -> None:
         self._window = window
-        self._theme = theme
         self._commands: dict[str, tuple[Command, QAction]] = {}
 
     def add(self, command: Command) -> QAction:
@@ -58,9 +59,10 @@ class Commands:
         action = QAction(command.label, self._window)
         if command.shortcut:
             action.setShortcut(QKeySequence(command.shortcut))
+        if command.short or command.icon:
+            action.setIconText(command.short or _two_lines(command.label))
         if command.icon:
-            action.setIconText(_two_lines(command.label))
-            action.setIcon(icon(command.icon, self._theme))
+            action.setIcon(icon(command.icon))
         keys = f"  ({command.shortcut})" if command.shortcut else ""
         action.setToolTip(f"{command.hint}{keys}")
         action.setStatusTip(command.hint)
@@ -76,6 +78,12 @@ class Commands:
     def all(self) -> list[Command]:
         """Every command, in the order of registration."""
         return [command for command, _ in self._commands.values()]
+
+    def dress(self) -> None:
+        """Draw the icons anew in the colours of the theme."""
+        for command, action in self._commands.values():
+            if command.icon:
+                action.setIcon(icon(command.icon))
 
     def refresh(self) -> None:
         """Ask every command whether it can be used now, and whether it is on."""

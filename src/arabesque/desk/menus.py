@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from arabesque.desk.commands import Command
 from arabesque.desk.scenery import Glance, ScanLook
-from arabesque.desk.tools import TOOLS, OpenScan, Tool
+from arabesque.desk.tools import TOOLS, OpenScan, Preferences, Timeline, Tool
 from arabesque.model import Item
 from arabesque.scan import Scan
 
@@ -39,9 +39,11 @@ def register(window: Window) -> None:
     """Register every command of the window."""
     _files(window)
     _edits(window)
+    _outline_edits(window)
     _tools(window)
     _patches(window)
     _looks(window)
+    _help(window)
 
 
 def _files(w: Window) -> None:
@@ -185,6 +187,71 @@ def _edits(w: Window) -> None:
     )
 
 
+def _outline_edits(w: Window) -> None:
+    add = w.commands.add
+
+    def chosen() -> bool:
+        return w.session.selection is not None
+
+    def selected(change: Callable[[Item], None]) -> None:
+        item = w.session.selection
+        if item is not None:
+            change(item)
+
+    def dim() -> None:
+        selected(lambda item: w.session.set_dimmed(item, not item.look.dimmed))
+
+    def new_layer() -> None:
+        selected(w.session.put_on_new_layer)
+
+    add(Command("dim", "Dim or show in full", "Let the selected item step back", dim, "Edit", "D", "", chosen))
+    add(
+        Command(
+            "alone",
+            "Only this",
+            "Show only the selected item and the scan, or everything again",
+            w.show_alone,
+            "Edit",
+            "O",
+            "",
+            lambda: chosen() or bool(w.looks.alone),
+            lambda: bool(w.looks.alone),
+        )
+    )
+    add(
+        Command(
+            "new-layer",
+            "On a new layer",
+            "Put the selected item on a layer of its own",
+            new_layer,
+            "Edit",
+            "L",
+            "",
+            chosen,
+        )
+    )
+    for tool in (Timeline, Preferences):
+        menu = "Edit"
+        add(
+            Command(
+                tool.id,
+                tool.label,
+                tool.hint,
+                partial(w.take_up, tool),
+                menu,
+                tool.shortcut,
+                tool.icon,
+                checked=partial(_runs, w, tool),
+            )
+        )
+
+
+def _help(w: Window) -> None:
+    add = w.commands.add
+    add(Command("find", "Find a command", "Type a few letters of its name", w.find_command, "Help", "Ctrl+Space"))
+    add(Command("help", "Help", "The order of work, the words, every command and its keys", w.show_help, "Help", "F1"))
+
+
 def _refer(w: Window) -> None:
     item = w.session.selection
     if item is not None:
@@ -225,70 +292,26 @@ def _glances_have(w: Window, glance: Glance) -> bool:
 
 def _patches(w: Window) -> None:
     add = w.commands.add
-    patch = lambda: w.session.surface_item is not None  # noqa: E731
-    fit = lambda: patch() and w.session.scan is not None  # noqa: E731
-    raising = "its shape stays exactly the same"
+
+    def patch() -> bool:
+        return w.session.surface_item is not None
+
+    for axis, name in enumerate("uv"):
+        key = name.upper()
+        up = partial(w.raise_degree, 1 - axis, axis)
+        down = partial(w.lower_degree, axis)
+        hint = f"One degree more along {name}; the shape stays exactly the same"
+        add(Command(f"raise-{name}", f"Raise degree {name}", hint, up, "Patch", key, "", patch, short=f"{name} +"))
+        hint = f"One degree less along {name}, and tell how far the patch moved"
+        keys = f"Shift+{key}"
+        add(Command(f"lower-{name}", f"Lower degree {name}", hint, down, "Patch", keys, "", patch, short=f"{name} −"))
+    hint = "Fit the patch to the scan again, with its degree, its corners held"
+    sign = "ph.arrows-in-line-vertical"
     add(
-        Command(
-            "raise-u",
-            "u +",
-            f"Degree along u one up: {raising}",
-            partial(w.raise_degree, 1, 0),
-            "Patch",
-            "U",
-            "",
-            patch,
-        )
+        Command("refit", "Fit again", hint, w.refit, "Patch", "T", sign, lambda: patch() and w.session.scan is not None)
     )
-    add(
-        Command(
-            "lower-u",
-            "u −",
-            "Degree along u one down, and tell how far the patch moved",
-            partial(w.lower_degree, 0),
-            "Patch",
-            "Shift+U",
-            "",
-            patch,
-        )
-    )
-    add(
-        Command(
-            "raise-v",
-            "v +",
-            f"Degree along v one up: {raising}",
-            partial(w.raise_degree, 0, 1),
-            "Patch",
-            "V",
-            "",
-            patch,
-        )
-    )
-    add(
-        Command(
-            "lower-v",
-            "v −",
-            "Degree along v one down, and tell how far the patch moved",
-            partial(w.lower_degree, 1),
-            "Patch",
-            "Shift+V",
-            "",
-            patch,
-        )
-    )
-    add(
-        Command(
-            "refit",
-            "Fit again",
-            "Fit the patch to the scan again, with its degree, its corners held",
-            w.refit,
-            "Patch",
-            "T",
-            "ph.arrows-in-line-vertical",
-            fit,
-        )
-    )
-    add(Command("edit-points", "Points", "Move the patch's control points", lambda: _edit_points(w), "", "", "", patch))
+    hint = "Move the control points of the selected patch"
+    add(Command("edit-points", "Points", hint, partial(_edit_points, w), "", "", "", patch))
 
 
 def _edit_points(w: Window) -> None:

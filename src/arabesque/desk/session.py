@@ -11,9 +11,26 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arabesque.checking import Grid
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.desk.meters import Meters
+from arabesque.desk.scan_views import ScanViews
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
-from arabesque.model import Document, History, Item, load_project, new_id, save_project
+from arabesque.model import (
+    DamagedProject,
+    Document,
+    History,
+    Item,
+    Journal,
+    Layer,
+    Leftover,
+    Milestone,
+    Project,
+    discard,
+    load_project,
+    new_id,
+    recover,
+    rescue_project,
+    save_project,
+)
 from arabesque.progress import Progress
 from arabesque.scan import Scan, ready_to_fit
 from arabesque.solid import KernelWorker, write_step
@@ -32,15 +49,26 @@ class Session(QObject):
     told = pyqtSignal(str, bool)
     filed = pyqtSignal()
 
-    def __init__(self) -> None:
+    journal_failed = pyqtSignal(object)
+
+    def __init__(self, journal_root: Path | None = None) -> None:
+        """journal_root: where journals are kept; None for no journal."""
         super().__init__()
+        self.journal_root = journal_root
+        self.journal: Journal | None = None
+        if journal_root is not None:
+            self.journal = Journal(journal_root, self.journal_failed.emit)
+        self.journal_failed.connect(self.tell_problem)
         self.jobs = JobQueue()
         self.meters = Meters(self.jobs)
+        self.scan_views = ScanViews(self.jobs)
+        self.scan_views.ready.connect(self.changed)
         self.kernel = KernelWorker()
         self.history = History(Document())
         self.path: Path | None = None
         self.saved_at: float | None = None
-        self._saved: Document = self.history.document
+        self._saved: Document | None = self.history.document
+        self._unsaved_milestones = False
         self._transient: Document | None = None
         self._selection: str | None = None
         self.meters.measured.connect(self.changed)
@@ -61,7 +89,7 @@ class Session(QObject):
     @property
     def unsaved(self) -> bool:
         """True when there is work that is not in the project file."""
-        return self.history.document is not self._saved
+        return self.history.document is not self._saved or self._unsaved_milestones
 
     def show(self, document: Document) -> None:
         """Show a document without committing it, as in a drag."""
@@ -78,6 +106,8 @@ class Session(QObject):
         """Make ``document`` the work's new state; ``label`` says in plain words what was done."""
         self._transient = None
         self.history.commit(label, document)
+        if self.journal is not None:
+            self.journal.commit(label, document)
         self._tidy_selection()
         self.changed.emit()
 
@@ -92,9 +122,34 @@ class Session(QObject):
     def _step(self, label: str | None, word: str) -> None:
         self._transient = None
         if label is not None:
-            self._tidy_selection()
-            self.changed.emit()
+            self._moved()
             self.told.emit(f"{word}: {label}", False)
+
+    def go_to(self, position: int) -> None:
+        """Any state of the history."""
+        self._transient = None
+        self.history.go_to(position)
+        self._moved()
+
+    def _moved(self) -> None:
+        if self.journal is not None:
+            self.journal.move(self.history.position)
+        self._tidy_selection()
+        self.changed.emit()
+
+    def set_milestone(self, name: str) -> None:
+        """Give the present state a name."""
+        self.history.set_milestone(name)
+        if self.journal is not None:
+            self.journal.milestone(name, self.history.document)
+        self._unsaved_milestones = True
+        self.changed.emit()
+        self.told.emit(f"{name} is a milestone now: Ctrl+H returns to it", False)
+
+    def return_to(self, milestone: Milestone) -> None:
+        """Go back to a milestone; that is a step of its own, so nothing is lost."""
+        if milestone.document is not self.history.document:
+            self.commit(f"back to {milestone.name}", milestone.document)
 
     # selection
 
@@ -143,6 +198,31 @@ class Session(QObject):
         word = "shown" if visible else "hidden"
         self.commit(f"{item.name} {word}", self.document.changed(item.id, look=replace(item.look, visible=visible)))
 
+    def set_dimmed(self, item: Item, dimmed: bool) -> None:
+        """Dim an item, or show it in full again."""
+        look = replace(item.look, dimmed=dimmed)
+        self.commit(f"{item.name} {'dimmed' if dimmed else 'shown in full'}", self.document.changed(item.id, look=look))
+
+    def put_on_new_layer(self, item: Item) -> None:
+        """Make a layer and put an item on it."""
+        layer = self.document.new_layer()
+        document = self.document.with_layer(layer).changed(item.id, layer=layer.id)
+        self.commit(f"{item.name} put on {layer.name}", document)
+
+    def put_on_layer(self, layer_id: str | None) -> None:
+        """Put the selected item on a layer, or on none."""
+        item = self.selection
+        if item is not None and item.layer != layer_id:
+            self.commit(f"{item.name} put on another layer", self.document.changed(item.id, layer=layer_id))
+
+    def change_layer(self, layer: Layer, words: str) -> None:
+        """Put a layer in place of the one with its id."""
+        self.commit(f"{layer.name} {words}", self.document.with_layer(layer))
+
+    def remove_layer(self, layer: Layer) -> None:
+        """Remove a layer; its items stay."""
+        self.commit(f"{layer.name} removed", self.document.without_layer(layer.id))
+
     def set_see_through(self, item: Item, see_through: bool) -> None:
         """Make an item see-through or solid."""
         word = "made see-through" if see_through else "made solid"
@@ -174,8 +254,14 @@ class Session(QObject):
     def start(self, document: Document, path: Path | None, label: str) -> None:
         """Begin work on another document."""
         self._transient = None
-        self.history = History(document, label)
-        self._saved = document
+        self._begin(History(document, label), document, path)
+        if self.journal is not None:
+            self.journal.begin(label, document, str(path) if path else None)
+
+    def _begin(self, history: History, saved: Document | None, path: Path | None) -> None:
+        self.history = history
+        self._saved = saved
+        self._unsaved_milestones = False
         self._selection = None
         self.path = path
         self.saved_at = time.time() if path else None
@@ -186,27 +272,77 @@ class Session(QObject):
     def open_project(self, path: Path) -> Job:
         """Open a project file."""
 
-        def work(progress: Progress) -> Document:
-            document = load_project(path, progress)
-            for item in document:
-                if isinstance(item.shape, Scan):
-                    ready_to_fit(item.shape, progress)
-            return document
+        def work(progress: Progress) -> tuple[Project, tuple[str, ...] | None]:
+            lost = None
+            try:
+                project = load_project(path, progress)
+            except DamagedProject:
+                rescued = rescue_project(path)
+                project, lost = Project(rescued.document), rescued.lost
+            _make_ready(project.document, progress)
+            return project, lost
+
+        def finish(result: tuple[Project, tuple[str, ...] | None]) -> None:
+            project, lost = result
+            self.start(project.document, path if lost is None else None, f"{path.name} opened")
+            for milestone in project.milestones:
+                self.history.set_milestone(milestone.name, milestone.document)
+                if self.journal is not None:
+                    self.journal.milestone(milestone.name, milestone.document)
+            if lost is not None:
+                what = f"could not be read: {', '.join(lost)}" if lost else "its milestones may be incomplete"
+                self.told.emit(f"{path.name} is damaged; {what}. Save what was read under another name.", True)
 
         job = self._job(f"Opening {path.name}", work)
-        job.done.connect(lambda document: self.start(document, path, f"{path.name} opened"))
+        job.done.connect(finish)
         return job
+
+    def take_up(self, leftover: Leftover) -> Job:
+        """Go on with the work of a window that did not close."""
+
+        def work(progress: Progress) -> tuple[History, Document | None]:
+            history, saved = recover(leftover)
+            _make_ready(history.document, progress)
+            return history, saved
+
+        def finish(result: tuple[History, Document | None]) -> None:
+            history, saved = result
+            path = Path(leftover.project) if leftover.project else None
+            self._begin(history, saved, path)
+            if self.journal is not None:
+                self._copy_to_journal(history, path)
+                self.journal.flush()
+            discard(leftover)
+            self.told.emit(f"Taken up where it stopped: {history.steps[history.position].label}", False)
+
+        job = self._job("Taking up earlier work", work)
+        job.done.connect(finish)
+        return job
+
+    def _copy_to_journal(self, history: History, path: Path | None) -> None:
+        assert self.journal is not None
+        first, *others = history.steps
+        self.journal.begin(first.label, first.document, str(path) if path else None)
+        for step in others:
+            self.journal.commit(step.label, step.document)
+        for milestone in history.milestones:
+            self.journal.milestone(milestone.name, milestone.document)
+        self.journal.move(history.position)
 
     def save(self, path: Path) -> Job:
         """Save to a project file."""
         document = self.history.document
+        project = Project(document, tuple(self.history.milestones))
 
         def finish(_: object) -> None:
             self.path, self._saved, self.saved_at = path, document, time.time()
+            self._unsaved_milestones = False
+            if self.journal is not None:
+                self.journal.saved(str(path))
             self.filed.emit()
             self.told.emit(f"Saved {path.name}", False)
 
-        job = self._job(f"Saving {path.name}", lambda progress: save_project(path, document, progress))
+        job = self._job(f"Saving {path.name}", lambda progress: save_project(path, project, progress))
         job.done.connect(finish)
         return job
 
@@ -238,3 +374,12 @@ class Session(QObject):
         """End background work and the kernel."""
         self.jobs.close()
         self.kernel.close()
+        if self.journal is not None:
+            self.journal.close()
+
+
+def _make_ready(document: Document, progress: Progress) -> None:
+    """Have every scan ready to fit before it is shown."""
+    for item in document:
+        if isinstance(item.shape, Scan):
+            ready_to_fit(item.shape, progress)

@@ -1,6 +1,7 @@
 """Every colour, font and size, by name."""
 
 from dataclasses import dataclass
+from functools import cache
 from importlib.resources import files
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -42,6 +43,8 @@ class Theme:
     below_near: str = "#6FB1D6"
     below_far: str = "#2B2A6B"
     unmeasured: str = "#8E9496"
+    bulging: str = "#8C3F78"
+    hollow: str = "#2E7D5B"
 
 
 LIGHT = Theme(
@@ -60,21 +63,51 @@ LIGHT = Theme(
 )
 
 
+DARK = Theme(
+    name="dark",
+    window="#1D2125",
+    panel="#262B30",
+    field="#1F2428",
+    ink="#E4E0D8",
+    faint="#9AA3AB",
+    line="#3A4147",
+    accent="#3DB8A8",
+    on_accent="#10201E",
+    wash="#2C3F40",
+    inside="#4CC2B2",
+    outside="#F08C6E",
+)
+
+THEMES = {theme.name: theme for theme in (LIGHT, DARK)}
+_shown = [LIGHT]
+
+
+def now() -> Theme:
+    """The theme that is shown."""
+    return _shown[0]
+
+
 def rgb(colour: str) -> tuple[float, float, float]:
     """A colour for a shader, 0 to 1."""
     value = QColor(colour)
     return value.redF(), value.greenF(), value.blueF()
 
 
-def apply(application: QApplication, theme: Theme) -> None:
-    """Load the shipped typeface and dress the whole application."""
+def apply(application: QApplication, theme: Theme, points: float = TEXT_POINTS) -> None:
+    """Dress the whole application in a theme, with text of a size in points."""
+    _shown[0] = theme
+    _load_typeface()
+    application.setFont(text_font(points))
+    application.setStyle("Fusion")
+    application.setPalette(_palette(theme))
+    application.setStyleSheet(_style(theme, points))
+
+
+@cache
+def _load_typeface() -> None:
     for face in sorted(files("arabesque.desk").joinpath("fonts").iterdir(), key=lambda f: f.name):
         if face.name.endswith(".otf"):
             QFontDatabase.addApplicationFontFromData(face.read_bytes())
-    application.setFont(text_font())
-    application.setStyle("Fusion")
-    application.setPalette(_palette(theme))
-    application.setStyleSheet(_style(theme))
 
 
 def text_font(points: float = TEXT_POINTS, strong: bool = False) -> QFont:
@@ -109,14 +142,14 @@ def _palette(theme: Theme) -> QPalette:
     return palette
 
 
-def _style(t: Theme) -> str:
+def _style(t: Theme, points: float) -> str:
     return f"""
     QMainWindow, QWidget#body {{ background: {t.window}; }}
     QWidget#panel {{ background: {t.panel}; }}
     QWidget#strip {{ background: {t.panel}; border-top: 1px solid {t.line}; }}
     QWidget#pathbar {{ background: {t.window}; border-bottom: 1px solid {t.line}; }}
     QWidget#chips {{ background: {t.panel}; border-bottom: 1px solid {t.line}; }}
-    QLabel#heading {{ color: {t.faint}; font-size: {SMALL_POINTS}pt; font-weight: 600; }}
+    QLabel#heading {{ color: {t.faint}; font-size: {points - 1}pt; font-weight: 600; }}
     QLabel#faint {{ color: {t.faint}; }}
     QLabel#problem {{ color: {t.outside}; }}
     QLabel#good {{ color: {t.inside}; }}
@@ -156,6 +189,11 @@ def _style(t: Theme) -> str:
     QTreeView::item {{ padding: 3px 2px; }}
     QTreeView::item:selected {{ background: {t.wash}; color: {t.ink}; }}
     QTreeView::item:hover {{ background: {t.wash}; }}
+    QListWidget {{ background: {t.panel}; border: none; outline: none; }}
+    QListWidget::item {{ padding: 4px; border-radius: {CORNER}px; }}
+    QListWidget::item:hover, QListWidget::item:selected {{ background: {t.wash}; color: {t.ink}; }}
+    QWidget#card {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 6px; }}
+    QLabel#title {{ font-size: {points + 6}pt; font-weight: 600; }}
     QHeaderView::section {{ background: {t.panel}; border: none; color: {t.faint}; padding: 2px; }}
     QProgressBar {{ background: {t.line}; border: none; border-radius: 2px; max-height: 4px; min-height: 4px; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QMimeData, QPointF, Qt, QTimer
+from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
+    QApplication,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -27,18 +30,24 @@ from arabesque.desk.commands import Commands
 from arabesque.desk.edits import raise_degree, refit_patch, try_lower_degree
 from arabesque.desk.menus import register
 from arabesque.desk.panels.chips import Chips
+from arabesque.desk.panels.fields import LengthField
+from arabesque.desk.panels.finder import Finder
 from arabesque.desk.panels.fit_strip import FitStrip
+from arabesque.desk.panels.help import HelpPage
 from arabesque.desk.panels.inspector import Inspector
 from arabesque.desk.panels.outline import Outline
 from arabesque.desk.panels.path_bar import PathBar, ToolColumn
+from arabesque.desk.panels.start_page import StartPage
 from arabesque.desk.scenery import Glance, Looks, ScanLook, bounds, compose
 from arabesque.desk.session import Session
+from arabesque.desk.settings import Colours, Mouse, Settings, ShownUnit, Wheel
 from arabesque.desk.steps import Step
-from arabesque.desk.tools import TOOLS, OpenScan, Pick, Pointer, Tool
+from arabesque.desk.tools import TOOLS, FourCornerPatch, MovePoints, OpenScan, Pick, Pointer, Preferences, Tool
+from arabesque.desk.view.navigation import PRESETS
 from arabesque.desk.view.picking import surface_under
 from arabesque.desk.view.widget import View
 from arabesque.errors import ArabesqueError
-from arabesque.model import SUFFIX
+from arabesque.model import SUFFIX, Leftover, discard, leftovers
 from arabesque.scan import MESH_SUFFIXES
 
 HOLD_SECONDS = 0.35
@@ -48,10 +57,10 @@ MESSAGE_SECONDS = 6
 class Window(QMainWindow):
     """Arabesque's main window over one session."""
 
-    def __init__(self, theme: themes.Theme = themes.LIGHT) -> None:
+    def __init__(self, settings: Settings | None = None, journal: Path | None = None) -> None:
         super().__init__()
-        self.theme = theme
-        self.session = Session()
+        self.settings = settings or Settings()
+        self.session = Session(journal)
         self.looks = Looks()
         self.step = Step.PATCH
         self._held: tuple[Glance, float, bool] | None = None
@@ -59,7 +68,7 @@ class Window(QMainWindow):
         self._message.setSingleShot(True)
         self._message.timeout.connect(self._clear_message)
         self.tool: Tool = Pick(self.session)
-        self.commands = Commands(self, theme)
+        self.commands = Commands(self)
         register(self)
         self._build()
         self.session.changed.connect(self._changed)
@@ -69,6 +78,8 @@ class Window(QMainWindow):
         self.take_up(Pick)
         self.go_to(Step.PREPARE)
         self._changed()
+        self._dress()
+        self._offer()
         self._clock = QTimer(self)
         self._clock.timeout.connect(self._show_safety)
         self._clock.start(1000)
@@ -78,9 +89,10 @@ class Window(QMainWindow):
     # building
 
     def _build(self) -> None:
-        self.view = View(self.theme)
-        self.view.compose = lambda camera: compose(self.session, self.looks, self.tool, camera)
+        self.view = View()
+        self.view.compose = lambda camera: compose(self.session, self.looks, self.tool, camera, self.view.moving)
         self.view.pivot = self._place_under
+        self.view.resized.connect(self._show_start_page)
         self.view.pressed.connect(self._pressed)
         self.view.moved.connect(lambda pointer, dragging: self.tool.move(pointer, dragging))
         self.view.released.connect(lambda pointer: self.tool.release(pointer))
@@ -92,8 +104,8 @@ class Window(QMainWindow):
         self.path_bar.chosen.connect(self.go_to)
         self.tool_column = ToolColumn(self._tools_of)
         self.tool_column.setFixedWidth(114)
-        self.outline = Outline(self.session, self.theme)
-        self.outline.menu_wanted.connect(lambda at: self._item_menu().exec(at))
+        self.outline = Outline(self.session)
+        self.outline.menu_wanted.connect(self._outline_menu)
         self.inspector = Inspector(
             self.session,
             [
@@ -103,7 +115,7 @@ class Window(QMainWindow):
         )
         self.inspector.applied.connect(lambda: self.tool.apply())
         self.inspector.left.connect(lambda: self.tool.left.emit())
-        self.fit_strip = FitStrip(self.session, self.theme)
+        self.fit_strip = FitStrip(self.session)
         self.fit_strip.worst_wanted.connect(self.fly_to_worst)
         self.chips = Chips(
             [
@@ -113,20 +125,8 @@ class Window(QMainWindow):
             self.view,
         )
         self.chips.move(8, 8)
-
-        side = QSplitter(Qt.Orientation.Vertical)
-        side.addWidget(self.outline)
-        side.addWidget(self.inspector)
-        side.setSizes([200, 460])
-        side.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
-        side.setMinimumWidth(0)
-        for panel in (self.outline, self.inspector):
-            panel.setFixedWidth(236)
-        middle = QHBoxLayout()
-        middle.setSpacing(0)
-        middle.addWidget(self.tool_column)
-        middle.addWidget(self.view, 1)
-        middle.addWidget(side)
+        self._build_side(middle := QHBoxLayout())
+        self._build_start()
         body = QWidget()
         body.setObjectName("body")
         column = QVBoxLayout(body)
@@ -138,6 +138,27 @@ class Window(QMainWindow):
         self.setCentralWidget(body)
         self._build_menus()
         self.view.setFocus()
+
+    def _build_start(self) -> None:
+        self.start_page = StartPage([self.commands[name] for name in ("open-scan", "open", "demo")], self.view)
+        self.start_page.opened.connect(self.open_path)
+        self.start_page.taken_up.connect(self.take_up_work)
+        self.start_page.given_up.connect(self.give_up_work)
+        self.finder = Finder(self.commands, self)
+        self.path_bar.add(self.finder)
+
+    def _build_side(self, middle: QHBoxLayout) -> None:
+        side = QSplitter(Qt.Orientation.Vertical)
+        side.addWidget(self.outline)
+        side.addWidget(self.inspector)
+        side.setSizes([200, 460])
+        side.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        for panel in (self.outline, self.inspector):
+            panel.setFixedWidth(236)
+        middle.setSpacing(0)
+        middle.addWidget(self.tool_column)
+        middle.addWidget(self.view, 1)
+        middle.addWidget(side)
 
     def _build_menus(self) -> None:
         self._safety = QLabel()
@@ -172,9 +193,12 @@ class Window(QMainWindow):
         tool = kind(self.session)
         tool.changed.connect(self._changed)
         tool.left.connect(lambda: self._lay_down(tool))
+        if isinstance(tool, Preferences):
+            tool.read(self.settings)
+            tool.edited.connect(self._dress)
         tool.start()
         self.tool = tool
-        if kind is not Pick:
+        if kind in (OpenScan, FourCornerPatch, MovePoints):
             self.go_to(kind.step)
         self.inspector.take(tool)
         if kind is not Pick:
@@ -196,20 +220,62 @@ class Window(QMainWindow):
     def _changed(self) -> None:
         self.commands.refresh()
         self.fit_strip.says.setText(self.tool.says)
-        empty = not self.session.document.items and not self.session.jobs.jobs
-        self.view.overlay.welcome = _WELCOME if empty else []
+        self._show_start_page()
         self._show_safety()
         self.view.update()
 
+    def _offer(self) -> None:
+        """Fill the first page with what there is to go on with."""
+        root = self.session.journal_root
+        self.start_page.fill(leftovers(root) if root is not None else [], self.settings.recent)
+        self._show_start_page()
+
+    def _show_start_page(self) -> None:
+        empty = not self.session.document.items and not self.session.jobs.jobs and isinstance(self.tool, Pick)
+        self.start_page.setVisible(empty)
+        if empty:
+            self.start_page.adjustSize()
+            room, card = self.view.size(), self.start_page.size()
+            self.start_page.move((room.width() - card.width()) // 2, max(48, (room.height() - card.height()) // 2 - 20))
+
+    def take_up_work(self, leftover: Leftover) -> None:
+        """Go on with the work of a window that did not close."""
+        self.session.take_up(leftover)
+        self._changed()
+
+    def give_up_work(self, leftover: Leftover) -> None:
+        """Throw the work of a window that did not close away."""
+        discard(leftover)
+        self._offer()
+
+    def _dress(self) -> None:
+        """Show the settings: colours, text, mouse, wheel."""
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        chosen = themes.THEMES[self.settings.choice(Colours).value]
+        themes.apply(application, chosen, float(self.settings.text_size.value))
+        self.view.navigation = PRESETS[self.settings.choice(Mouse)]
+        self.view.wheel_forward_out = self.settings.choice(Wheel) is Wheel.FORWARD_OUT
+        LengthField.unit = self.settings.choice(ShownUnit).value
+        self.commands.dress()
+        self.outline.dress()
+        self.fit_strip.dress()
+        self._changed()
+
     def _filed(self) -> None:
+        if self.session.path is not None:
+            self.settings.remember(self.session.path)
         self.take_up(Pick)
         self.go_to(Step.PATCH if self.session.document.items else Step.PREPARE)
         self.view.fit(bounds(self.session))
 
     def _show_safety(self) -> None:
         name = self.session.path.name if self.session.path else "untitled"
+        journal = self.session.journal
         if not self.session.unsaved:
             ago = "" if self.session.saved_at is None else f" · saved {_ago(time.time() - self.session.saved_at)}"
+        elif journal is not None and journal.safe_at is not None:
+            ago = f" · not in its file yet, safe on disk {_ago(time.time() - journal.safe_at)}"
         else:
             ago = " · not saved yet" if self.session.saved_at is None else " · changed since it was saved"
         text = f"{name}{ago}"
@@ -251,6 +317,20 @@ class Window(QMainWindow):
 
     # keys
 
+    def show_alone(self) -> None:
+        """Show only the selected item besides the reference scan, or everything again."""
+        item = self.session.selection
+        self.looks.alone = frozenset() if self.looks.alone or item is None else frozenset({item.id})
+        self._changed()
+
+    def find_command(self) -> None:
+        """Type the name of a command."""
+        self.finder.begin()
+
+    def show_help(self) -> None:
+        """The help page."""
+        HelpPage(self.commands.all(), self).show()
+
     def _key(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.tool.apply()
@@ -285,6 +365,15 @@ class Window(QMainWindow):
 
     # menus under the pointer
 
+    def _outline_menu(self, at: QPoint) -> None:
+        layer = self.outline.current_layer()
+        if layer is None:
+            self._item_menu().exec(at)
+            return
+        menu = QMenu(self)
+        menu.addAction(f"Remove {layer.name}, keep its items", partial(self.session.remove_layer, layer))
+        menu.exec(at)
+
     def _view_menu(self, pointer: Pointer, at: QPointF) -> None:
         if isinstance(self.tool, Pick):
             self.tool.press(pointer)
@@ -294,11 +383,17 @@ class Window(QMainWindow):
         menu = QMenu(self)
         names = ["look-fit", "undo"]
         if self.session.surface_item is not None:
-            names = ["edit-points", "refit", "raise-u", "raise-v", "lower-u", "lower-v", "rename", "hide", "delete"]
+            names = ["edit-points", "refit", "raise-u", "raise-v", "lower-u", "lower-v", *_ITEM_COMMANDS]
         elif self.session.selection is not None:
-            names = ["see-through", "rename", "hide", "delete"]
+            names = ["see-through", "reference", *_ITEM_COMMANDS]
         for name in names:
             menu.addAction(self.commands[name])
+        if self.session.selection is not None and self.session.document.layers:
+            layers = menu.addMenu("Put on layer")
+            assert layers is not None
+            for layer in self.session.document.layers:
+                layers.addAction(layer.name, partial(self.session.put_on_layer, layer.id))
+            layers.addAction("none", partial(self.session.put_on_layer, None))
         return menu
 
     def _place_under(self, pointer: Pointer) -> Floats | None:
@@ -327,10 +422,7 @@ class Window(QMainWindow):
 
     def toggle_perspective(self) -> None:
         """Switch between perspective and parallel."""
-        camera = self.view.camera
-        self.view.look(
-            type(camera)(camera.target, camera.distance, camera.axes, not camera.perspective, reach=camera.reach)
-        )
+        self.view.look(replace(self.view.camera, perspective=not self.view.camera.perspective))
 
     def fly_to_worst(self) -> None:
         """Bring the place with the largest deviation to the middle of the view."""
@@ -479,11 +571,7 @@ class Window(QMainWindow):
         super().changeEvent(event)
 
 
-_WELCOME = [
-    "Drop a scan here",
-    "or open one: Ctrl+I takes STL, OBJ and PLY",
-    "The demo, a clay model of a touring saddle, is under File",
-]
+_ITEM_COMMANDS = ["rename", "hide", "dim", "alone", "new-layer", "delete"]
 
 
 def _dropped(data: QMimeData | None) -> list[Path]:

@@ -21,6 +21,22 @@ class Look:
 
     visible: bool = True
     see_through: bool = False
+    dimmed: bool = False
+
+
+@dataclass(frozen=True)
+class Layer:
+    """A group of items with a colour, shown, dimmed or hidden together. colour: #rrggbb."""
+
+    id: str
+    name: str
+    colour: str
+    visible: bool = True
+    dimmed: bool = False
+
+
+LAYER_COLOURS = ("#5B7F95", "#8A6FA8", "#6E8B4E", "#B07A3C", "#A05C6B", "#4F8C86")
+"""Colours that new layers take in turn: apart from one another and from the deviation colours."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,7 +44,7 @@ class Item:
     """One line of the Outline.
 
     made_from: ids of the items it was made from. note: a few words on where
-    it comes from.
+    it comes from. layer: id of the layer it lies on, or None.
     """
 
     id: str
@@ -37,6 +53,7 @@ class Item:
     made_from: tuple[str, ...] = ()
     note: str = ""
     look: Look = field(default_factory=Look)
+    layer: str | None = None
 
     @property
     def kind(self) -> str:
@@ -57,12 +74,14 @@ class Document:
     tolerance: mm
     unit:      the unit in which lengths are shown and typed
     reference: id of the reference scan, or None
+    layers:    in the order of the Outline
     """
 
     items: Mapping[str, Item] = field(default_factory=dict)
     tolerance: float = 0.2
     unit: str = "mm"
     reference: str | None = None
+    layers: tuple[Layer, ...] = ()
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "items", MappingProxyType(dict(self.items)))
@@ -84,7 +103,38 @@ class Document:
 
     def surfaces(self, visible_only: bool = False) -> list[Item]:
         """The items that are surfaces, in order."""
-        return [i for i in self if isinstance(i.shape, Surface) and (i.look.visible or not visible_only)]
+        return [i for i in self if isinstance(i.shape, Surface) and (self.shows(i) or not visible_only)]
+
+    def layer_of(self, item: Item) -> Layer | None:
+        """The layer an item lies on."""
+        return next((layer for layer in self.layers if layer.id == item.layer), None)
+
+    def shows(self, item: Item) -> bool:
+        """True when neither the item nor its layer is hidden."""
+        layer = self.layer_of(item)
+        return item.look.visible and (layer is None or layer.visible)
+
+    def dims(self, item: Item) -> bool:
+        """True when the item or its layer is dimmed."""
+        layer = self.layer_of(item)
+        return item.look.dimmed or (layer is not None and layer.dimmed)
+
+    def with_layer(self, layer: Layer) -> Document:
+        """The document with a layer added, or put in place of the one with its id."""
+        known = any(old.id == layer.id for old in self.layers)
+        layers = tuple(layer if old.id == layer.id else old for old in self.layers)
+        return replace(self, layers=layers if known else (*layers, layer))
+
+    def without_layer(self, layer_id: str) -> Document:
+        """The document without a layer; its items stay, on no layer."""
+        items = {key: replace(i, layer=None) if i.layer == layer_id else i for key, i in self.items.items()}
+        return replace(self, items=items, layers=tuple(layer for layer in self.layers if layer.id != layer_id))
+
+    def new_layer(self, name: str = "") -> Layer:
+        """A layer with a free name and the next colour, not yet in the document."""
+        taken = {layer.name for layer in self.layers}
+        name = name or next(f"Layer {n}" for n in range(1, len(taken) + 2) if f"Layer {n}" not in taken)
+        return Layer(new_id(), name, LAYER_COLOURS[len(self.layers) % len(LAYER_COLOURS)])
 
     def with_item(self, item: Item) -> Document:
         """The document with an item added at the end, or put in place of the one with its id."""

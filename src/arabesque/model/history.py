@@ -13,12 +13,30 @@ class Step:
     document: Document
 
 
+@dataclass(frozen=True)
+class Milestone:
+    """A state of the whole work that has a name and can be returned to."""
+
+    name: str
+    document: Document
+
+
 class History:
     """The states one can go back and forth among."""
 
     def __init__(self, document: Document, label: str = "Start") -> None:
         self._steps = [Step(label, document)]
         self._now = 0
+        self._milestones: dict[str, Milestone] = {}
+
+    @property
+    def milestones(self) -> list[Milestone]:
+        """The named states, in the order in which they were set."""
+        return list(self._milestones.values())
+
+    def set_milestone(self, name: str, document: Document | None = None) -> None:
+        """Name a state (the present one by default); a milestone of that name is replaced."""
+        self._milestones[name] = Milestone(name, document or self.document)
 
     @property
     def document(self) -> Document:

@@ -74,6 +74,10 @@ class Journal:
         """Undo or redo went to another state."""
         self._put({"event": "move", "position": position})
 
+    def milestone(self, name: str, document: Document) -> None:
+        """A state got a name."""
+        self._put({"event": "milestone", "name": name, "document": document})
+
     def saved(self, project: str) -> None:
         """The state as it is went to a project file."""
         self._put({"event": "saved", "project": project})
@@ -220,6 +224,8 @@ def recover(leftover: Leftover) -> tuple[History, Document | None]:
                 history.commit(event["label"], document_from(event["document"], get))
             elif event["event"] == "move":
                 history.go_to(event["position"])
+            elif event["event"] == "milestone":
+                history.set_milestone(event["name"], document_from(event["document"], get))
             elif event["event"] == "saved":
                 saved = history.document
         except (OSError, ValueError, LookupError, TypeError, EOFError, ArabesqueError):

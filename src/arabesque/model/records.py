@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from arabesque.errors import FileProblem
 from arabesque.geometry import Curve, Surface
-from arabesque.model.document import Document, Item, Look, Shape
+from arabesque.model.document import Document, Item, Layer, Look, Shape
 from arabesque.scan import Scan
 
 FORMAT = 1
@@ -52,6 +52,7 @@ def document_record(document: Document, put: Put) -> dict[str, Any]:
         "tolerance_mm": document.tolerance,
         "unit": document.unit,
         "reference": document.reference,
+        "layers": [asdict(layer) for layer in document.layers],
         "items": [
             {
                 "id": item.id,
@@ -59,6 +60,7 @@ def document_record(document: Document, put: Put) -> dict[str, Any]:
                 "made_from": list(item.made_from),
                 "note": item.note,
                 "look": asdict(item.look),
+                "layer": item.layer,
                 "shape": _shape_record(item.shape, put),
             }
             for item in document
@@ -82,8 +84,10 @@ def document_from(record: dict[str, Any], get: Get) -> Document:
             made_from=tuple(entry["made_from"]),
             note=entry["note"],
             look=Look(**entry["look"]),
+            layer=entry["layer"],
         )
-    return Document(items, record["tolerance_mm"], record["unit"], record["reference"])
+    layers = tuple(Layer(**layer) for layer in record["layers"])
+    return Document(items, record["tolerance_mm"], record["unit"], record["reference"], layers)
 
 
 def _shape_record(shape: Shape, put: Put) -> dict[str, Any]:

@@ -56,6 +56,7 @@ def rescue_project(path: str | Path) -> Rescued:
             kept.append(entry)
         except (KeyError, ValueError, TypeError, EOFError, AttributeError, ArabesqueError):
             lost.append(str(entry.get("name", "?")) if isinstance(entry, dict) else "?")
+    record.setdefault("layers", [])
     if record.get("reference") not in {entry["id"] for entry in kept}:
         record["reference"] = None
     try:

@@ -6,6 +6,7 @@ import json
 import os
 import tempfile
 import zipfile
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -13,15 +14,29 @@ import numpy as np
 from arabesque import __version__
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.model.document import Document
+from arabesque.model.history import Milestone
 from arabesque.model.records import AnyArray, array_name, document_from, document_record
 from arabesque.progress import Progress, silent
 
 SUFFIX = ".arabesque"
 _DOCUMENT = "document.json"
+_DAMAGE = (zipfile.BadZipFile, LookupError, ValueError, TypeError, EOFError, AttributeError, NotImplementedError)
 
 
-def save_project(path: str | Path, document: Document, progress: Progress = silent) -> None:
-    """Write the document to a project file.
+class DamagedProject(FileProblem):
+    """A project file that is not whole; some of it may still be readable."""
+
+
+@dataclass(frozen=True, eq=False)
+class Project:
+    """What a project file holds."""
+
+    document: Document
+    milestones: tuple[Milestone, ...] = ()
+
+
+def save_project(path: str | Path, project: Project, progress: Progress = silent) -> None:
+    """Write a document and its milestones to a project file.
 
     Written beside its place, flushed to the disk and then renamed, so that
     at every moment either the old or the new file is there, whole.
@@ -34,7 +49,7 @@ def save_project(path: str | Path, document: Document, progress: Progress = sile
         handle, name = tempfile.mkstemp(prefix=".arabesque-", suffix=".part", dir=path.parent)
         beside = Path(name)
         with os.fdopen(handle, "wb") as file:
-            _write(file, document, progress)
+            _write(file, project, progress)
             file.flush()
             os.fsync(file.fileno())
         beside.replace(path)
@@ -50,8 +65,8 @@ def save_project(path: str | Path, document: Document, progress: Progress = sile
                 beside.unlink(missing_ok=True)
 
 
-def load_project(path: str | Path, progress: Progress = silent) -> Document:
-    """The document of a project file. Raises FileProblem, with cause and cure, when it cannot be read."""
+def load_project(path: str | Path, progress: Progress = silent) -> Project:
+    """What a project file holds. Raises FileProblem, with cause and cure, when it cannot be read."""
     path = Path(path)
     if path.is_dir():
         raise FileProblem(f"{path} is a folder", "Choose a file in it")
@@ -69,22 +84,24 @@ def load_project(path: str | Path, progress: Progress = silent) -> Document:
                     arrays[name] = array
                 return arrays[name]
 
-            return document_from(record, get)
+            document = document_from(record, get)
+            milestones = [Milestone(m["name"], document_from(m["document"], get)) for m in record["milestones"]]
+            return Project(document, tuple(milestones))
     except FileNotFoundError:
         raise FileProblem(f"{path} does not exist", "Check the name") from None
     except OSError as problem:
         raise FileProblem(f"{path} cannot be read ({problem.strerror})", "Check its permissions") from problem
-    except (zipfile.BadZipFile, KeyError, ValueError, TypeError, EOFError) as problem:
-        raise FileProblem(
+    except _DAMAGE as problem:
+        raise DamagedProject(
             f"{path.name} is damaged or not an Arabesque project", "Open an older copy of it"
         ) from problem
     except FileProblem:
         raise
     except ArabesqueError as problem:
-        raise FileProblem(f"{path.name} is damaged: {problem.cause}", "Open an older copy of it") from problem
+        raise DamagedProject(f"{path.name} is damaged: {problem.cause}", "Open an older copy of it") from problem
 
 
-def _write(file: io.BufferedWriter, document: Document, progress: Progress) -> None:
+def _write(file: io.BufferedWriter, project: Project, progress: Progress) -> None:
     arrays: dict[str, AnyArray] = {}
 
     def put(array: AnyArray) -> str:
@@ -92,7 +109,12 @@ def _write(file: io.BufferedWriter, document: Document, progress: Progress) -> N
         arrays[name] = array
         return name
 
-    record = {"program": f"Arabesque {__version__}", **document_record(document, put)}
+    milestones = [{"name": m.name, "document": document_record(m.document, put)} for m in project.milestones]
+    record = {
+        "program": f"Arabesque {__version__}",
+        **document_record(project.document, put),
+        "milestones": milestones,
+    }
     # stored, not packed: scans hardly shrink, and saving must be quick
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
         archive.writestr(_DOCUMENT, json.dumps(record, indent=1))

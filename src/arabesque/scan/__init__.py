@@ -1,7 +1,9 @@
 """The triangle mesh: read it, measure it, ask what lies closest."""
 
 from arabesque.scan.cleaning import compact, weld
+from arabesque.scan.curvature import ScanCurvature, scan_curvature
 from arabesque.scan.files import MESH_SUFFIXES, read_scan, ready_to_fit, write_scan
+from arabesque.scan.lighten import coarse_stand_in
 from arabesque.scan.mesh import Closest, Scan
 from arabesque.scan.tree import BoxTree
 
@@ -10,9 +12,12 @@ __all__ = [
     "BoxTree",
     "Closest",
     "Scan",
+    "ScanCurvature",
+    "coarse_stand_in",
     "compact",
     "read_scan",
     "ready_to_fit",
+    "scan_curvature",
     "weld",
     "write_scan",
 ]

@@ -13,11 +13,14 @@ from PyQt6.QtWidgets import QComboBox, QFormLayout, QLabel, QLineEdit, QSpinBox,
 
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import LARGEST_DEGREE
-from arabesque.units import parse_length
+from arabesque.units import parse_length, scale_to_mm
 
 
 class LengthField(QLineEdit):
     """A length in mm; takes units and arithmetic. A wrong text is marked in place and changes nothing."""
+
+    unit = "mm"
+    """The unit of numbers typed without one."""
 
     entered = pyqtSignal(float)
     refused = pyqtSignal(str)
@@ -35,7 +38,7 @@ class LengthField(QLineEdit):
             self._show()
 
     def _show(self) -> None:
-        self.setText(f"{self._value:.6g}")
+        self.setText(f"{self._value / scale_to_mm(self.unit):.6g}")
         self.setModified(False)
         self._mark(False, "")
 
@@ -43,7 +46,7 @@ class LengthField(QLineEdit):
         if not self.isModified():
             return
         try:
-            value = parse_length(self.text())
+            value = parse_length(self.text(), self.unit)
         except ArabesqueError as problem:
             self._mark(True, str(problem))
             self.refused.emit(str(problem))
@@ -74,7 +77,7 @@ class LengthField(QLineEdit):
 
 
 class OptionsForm(QWidget):
-    """A form for a dataclass of options: a list for an Enum, a number field for a degree.
+    """A form for a dataclass of options: a list for an Enum, a number field for a degree, a line for a text.
 
     Options that have no meaning at the moment are named by the dataclass's ``idle`` property, if it has one.
     """
@@ -117,6 +120,10 @@ class OptionsForm(QWidget):
             spin.setValue(value)
             spin.valueChanged.connect(put)
             return spin
+        if isinstance(value, str):
+            line = QLineEdit(value)
+            line.textEdited.connect(put)
+            return line
         raise TypeError(f"no field for an option of type {type(value).__name__}")
 
 

@@ -9,10 +9,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBox
 
 from arabesque.arrays import Floats
 from arabesque.checking import Figures
+from arabesque.desk import theme
 from arabesque.desk.commands import icon
 from arabesque.desk.panels.fields import LengthField
 from arabesque.desk.session import Session
-from arabesque.desk.theme import Theme
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
 from arabesque.model import Document, Item
@@ -45,9 +45,8 @@ class Cell(QWidget):
 class Histogram(QWidget):
     """Signed distances from below to above, the tolerance in the middle; the ghost is drawn as an outline."""
 
-    def __init__(self, theme: Theme) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self._theme = theme
         self._bars: Floats = np.zeros(BARS)
         self._ghost: Floats | None = None
         self.setFixedSize(QSize(112, 34))
@@ -65,16 +64,16 @@ class Histogram(QWidget):
         for number, bar in enumerate(self._bars):
             side = number - BARS // 2
             inside = abs(side) <= BARS // 6
-            colour = self._theme.faint if inside else self._theme.above_near if side > 0 else self._theme.below_near
+            colour = theme.now().faint if inside else theme.now().above_near if side > 0 else theme.now().below_near
             painter.fillRect(
                 QRectF(number * width, height * (1 - bar), max(width - 0.6, 1), height * bar), QColor(colour)
             )
         if self._ghost is not None:
-            painter.setPen(QColor(self._theme.ink))
+            painter.setPen(QColor(theme.now().ink))
             for number, bar in enumerate(self._ghost):
                 y = height * (1 - bar)
                 painter.drawLine(int(number * width), int(y), int((number + 1) * width), int(y))
-        painter.setPen(QColor(self._theme.ink))
+        painter.setPen(QColor(theme.now().ink))
         for side in (-1, 1):
             x = int((BARS // 2 + 0.5 + side * (BARS // 6 + 0.5)) * width)
             painter.drawLine(x, int(height) - 3, x, self.height())
@@ -96,12 +95,11 @@ class FitStrip(QWidget):
 
     worst_wanted = pyqtSignal()
 
-    def __init__(self, session: Session, theme: Theme) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("strip")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
-        self._theme = theme
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 2, 12, 2)
         layout.setSpacing(14)
@@ -111,11 +109,11 @@ class FitStrip(QWidget):
         self.tolerance.setFixedWidth(62)
         self.tolerance.entered.connect(self._set_tolerance)
         self.tolerance.refused.connect(lambda reason: session.told.emit(reason, True))
-        self.histogram = Histogram(theme)
+        self.histogram = Histogram()
         self.inside = Cell("Inside", 104)
         self.worst = Cell("Worst", 108)
         self.fly = QToolButton()
-        self.fly.setIcon(icon("ph.crosshair", theme))
+        self.fly.setIcon(icon("ph.crosshair"))
         self.fly.setAccessibleName("Fly to the worst place")
         self.fly.setToolTip("Fly to the worst place")
         self.fly.clicked.connect(self.worst_wanted)
@@ -143,6 +141,10 @@ class FitStrip(QWidget):
         session.changed.connect(self.refresh)
         self.refresh()
 
+    def dress(self) -> None:
+        """Draw the icon anew in the colours of the theme."""
+        self.fly.setIcon(icon("ph.crosshair"))
+
     def refresh(self) -> None:
         """Show the figures as they are now."""
         session = self._session
@@ -166,7 +168,7 @@ class FitStrip(QWidget):
         self.histogram.show_distances(now, then, tolerance)
         words, before = _words(figures), _words(ghost)
         for cell, key in ((self.inside, "inside"), (self.worst, "worst"), (self.rms, "rms")):
-            cell.show_value(words[key], before[key] if ghost is not None else "", self._theme.faint)
+            cell.show_value(words[key], before[key] if ghost is not None else "", theme.now().faint)
         self.fly.setEnabled(figures.samples > 0)
 
     def _distances(self, document: Document, items: list[Item]) -> Floats:

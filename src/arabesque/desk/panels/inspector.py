@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QListWidget,
     QProgressBar,
     QPushButton,
     QScrollArea,
@@ -19,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from arabesque.desk.panels.fields import OptionsForm
 from arabesque.desk.session import Session
-from arabesque.desk.tools import Fact, Pick, Tool
+from arabesque.desk.tools import Choice, Fact, Pick, Tool
 from arabesque.geometry import Surface
 from arabesque.model import Item
 from arabesque.scan import Scan
@@ -49,6 +50,8 @@ class Inspector(QWidget):
         self._form.setSpacing(6)
         layout.addLayout(self._form)
         self._facts = FactsTable()
+        self.choices = ChoiceList()
+        layout.addWidget(self.choices, 1)
         scroll = QScrollArea()
         scroll.setWidget(self._facts)
         scroll.setWidgetResizable(True)
@@ -90,6 +93,8 @@ class Inspector(QWidget):
         self.apply_button.setVisible(not idle and tool.applies)
         self.leave_button.setVisible(not idle)
         self.apply_button.setEnabled(tool.can_apply)
+        self.apply_button.setText(tool.apply_word)
+        self.choices.show_choices(tool.choices)
         if not idle:
             self.heading.setText(tool.label)
             self._facts.show_facts(tool.facts)
@@ -143,6 +148,33 @@ class Inspector(QWidget):
                 Fact("No scan below", f"{100 * (1 - grid.valid.mean()):.1f} %"),
             ]
         return facts
+
+
+class ChoiceList(QListWidget):
+    """Lines that can be clicked, or chosen with the arrows and Enter."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("States")
+        self.setWordWrap(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._choices: list[Choice] = []
+        self.itemClicked.connect(lambda item: self._run(self.row(item)))
+        self.itemActivated.connect(lambda item: self._run(self.row(item)))
+
+    def show_choices(self, choices: list[Choice]) -> None:
+        """Show these lines and no others."""
+        self.setVisible(bool(choices))
+        shown = [(choice.label, choice.current) for choice in choices]
+        if shown != [(choice.label, choice.current) for choice in self._choices]:
+            self.clear()
+            for choice in choices:
+                self.addItem(f"▸ {choice.label}" if choice.current else choice.label)
+        self._choices = choices
+
+    def _run(self, row: int) -> None:
+        # the list is still handling the click: it is filled anew when that is over
+        QTimer.singleShot(0, self._choices[row].run)
 
 
 class FactsTable(QWidget):

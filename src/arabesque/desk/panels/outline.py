@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QStandardItem, QStandardItemModel
+from PyQt6.QtGui import QColor, QIcon, QPixmap, QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QHeaderView, QLabel, QTreeView, QVBoxLayout, QWidget
 
+from arabesque.desk import theme
 from arabesque.desk.commands import icon
 from arabesque.desk.session import Session
-from arabesque.desk.theme import Theme
 from arabesque.geometry import Curve, Surface
-from arabesque.model import Item
+from arabesque.model import Item, Layer
 
 _ID = Qt.ItemDataRole.UserRole
+_LAYER = Qt.ItemDataRole.UserRole + 1
 NAME, WEIGHT, STATE, EYE = range(4)
 _SIGNS = {"scan": "ph.cloud", "curve": "ph.path", "surface": "ph.polygon"}
 
@@ -22,12 +25,11 @@ class Outline(QWidget):
 
     menu_wanted = pyqtSignal(QPoint)
 
-    def __init__(self, session: Session, theme: Theme) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
-        self._theme = theme
         self._filling = False
         self._shown: list[object] = []
         layout = QVBoxLayout(self)
@@ -67,22 +69,52 @@ class Outline(QWidget):
     def refresh(self) -> None:
         """Show the document as it is; nothing is touched when nothing here changed."""
         document = self._session.document
-        states = [(item.id, item.name, item.look, self._state(item)[0], _weight(item)) for item in document]
-        shown: list[object] = [states, document.reference, self._session.selection and self._session.selection.id]
+        states = [(i.id, i.name, i.look, i.layer, self._state(i)[0], _weight(i)) for i in document]
+        shown: list[object] = [
+            states,
+            document.layers,
+            document.reference,
+            self._session.selection and self._session.selection.id,
+        ]
         if shown == self._shown or self._filling:
             return
         self._shown = shown
         self._filling = True
         self.model.removeRows(0, self.model.rowCount())
-        for item in document:
-            self.model.appendRow(self._row(item))
         selected = self._session.selection
-        index = next((self.model.index(r, NAME) for r, i in enumerate(document) if i is selected), QModelIndex())
-        self.tree.setCurrentIndex(index)
+        headers = {layer.id: self._layer_row(layer) for layer in document.layers}
+        for item in document:
+            row = self._row(item)
+            (headers[item.layer][NAME] if item.layer in headers else self.model).appendRow(row)
+            if item is selected:
+                current = row[NAME]
+        for layer in headers.values():
+            self.model.appendRow(layer)
+            self.tree.expand(layer[NAME].index())
+        self.tree.setCurrentIndex(current.index() if selected is not None else QModelIndex())
         self._filling = False
 
+    def _layer_row(self, layer: Layer) -> list[QStandardItem]:
+        square = QPixmap(12, 12)
+        square.fill(QColor(layer.colour))
+        name = QStandardItem(QIcon(square), layer.name)
+        name.setToolTip(f"Layer {layer.name}{', dimmed' if layer.dimmed else ''}")
+        eye = QStandardItem(icon("ph.eye" if layer.visible else "ph.eye-slash"), "")
+        eye.setToolTip("Shown: click to hide the layer" if layer.visible else "Hidden: click to show the layer")
+        row = [name, QStandardItem(), QStandardItem("◐" if layer.dimmed else ""), eye]
+        row[STATE].setToolTip("Click to dim the layer, or to show it in full")
+        for cell in row:
+            cell.setData(layer.id, _LAYER)
+            cell.setEditable(cell is name)
+        return row
+
+    def dress(self) -> None:
+        """Draw everything anew in the colours of the theme."""
+        self._shown = []
+        self.refresh()
+
     def _row(self, item: Item) -> list[QStandardItem]:
-        name = QStandardItem(icon(_SIGNS[item.kind], self._theme), item.name)
+        name = QStandardItem(icon(_SIGNS[item.kind]), item.name)
         name.setData(item.id, _ID)
         reference = item.id == self._session.document.reference
         name.setToolTip(
@@ -91,42 +123,42 @@ class Outline(QWidget):
         for source in item.made_from:
             if source in self._session.document:
                 below = QStandardItem(f"from {self._session.document[source].name}")
-                below.setForeground(QColor(self._theme.faint))
+                below.setForeground(QColor(theme.now().faint))
                 below.setEditable(False)
                 name.appendRow(below)
         weight = QStandardItem(_weight(item))
         weight.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        weight.setForeground(QColor(self._theme.faint))
+        weight.setForeground(QColor(theme.now().faint))
         weight.setToolTip("Triangles" if item.kind == "scan" else "Control points")
         sign, words, colour = self._state(item)
         state = QStandardItem(sign)
         state.setForeground(QColor(colour))
         state.setToolTip(words)
         state.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
-        eye = QStandardItem(icon("ph.eye" if item.look.visible else "ph.eye-slash", self._theme), "")
+        eye = QStandardItem(icon("ph.eye" if item.look.visible else "ph.eye-slash"), "")
         eye.setToolTip("Shown: click to hide" if item.look.visible else "Hidden: click to show")
         row = [name, weight, state, eye]
         for cell in row[1:]:
             cell.setEditable(False)
             cell.setData(item.id, _ID)
-        if not item.look.visible:
-            name.setForeground(QColor(self._theme.faint))
+        if not self._session.document.shows(item) or item.look.dimmed:
+            name.setForeground(QColor(theme.now().faint))
         return row
 
     def _state(self, item: Item) -> tuple[str, str, str]:
         """Sign, words and colour of how an item stands to the scan."""
         if not isinstance(item.shape, Surface):
             return (
-                ("◆", "Reference scan", self._theme.faint)
+                ("◆", "Reference scan", theme.now().faint)
                 if item.id == self._session.document.reference
                 else ("", "", "")
             )
         grid = self._session.grid(item)
         if grid is None or self._session.scan is None or not grid.valid.any():
-            return "○", "Not checked", self._theme.faint
+            return "○", "Not checked", theme.now().faint
         if grid.figures(self._session.document.tolerance).within(self._session.document.tolerance):
-            return "●", "Within the tolerance", self._theme.inside
-        return "▲", "Outside the tolerance", self._theme.outside
+            return "●", "Within the tolerance", theme.now().inside
+        return "▲", "Outside the tolerance", theme.now().outside
 
     def _item(self, index: QModelIndex) -> Item | None:
         key = index.data(_ID)
@@ -137,13 +169,33 @@ class Outline(QWidget):
         if not self._filling and item is not None:
             self._session.select(item.id)
 
+    def _layer(self, index: QModelIndex) -> Layer | None:
+        return next((layer for layer in self._session.document.layers if layer.id == index.data(_LAYER)), None)
+
+    def current_layer(self) -> Layer | None:
+        """The layer whose row is chosen."""
+        return self._layer(self.tree.currentIndex())
+
     def _clicked(self, index: QModelIndex) -> None:
+        layer = self._layer(index)
+        if layer is not None and index.column() == EYE:
+            words = "hidden" if layer.visible else "shown"
+            self._session.change_layer(replace(layer, visible=not layer.visible), words)
+        elif layer is not None and index.column() == STATE:
+            words = "shown in full" if layer.dimmed else "dimmed"
+            self._session.change_layer(replace(layer, dimmed=not layer.dimmed), words)
         item = self._item(index)
         if item is not None and index.column() == EYE:
             self._session.set_visible(item, not item.look.visible)
 
     def _edited(self, cell: QStandardItem) -> None:
-        if self._filling or cell.column() != NAME or not cell.data(_ID):
+        if self._filling or cell.column() != NAME:
+            return
+        layer = self._layer(cell.index())
+        if layer is not None and cell.text().strip() not in ("", layer.name):
+            renamed = replace(layer, name=cell.text().strip())
+            QTimer.singleShot(0, lambda: self._session.change_layer(renamed, "is the layer's new name"))
+        if not cell.data(_ID):
             return
         item = self._session.document[cell.data(_ID)]
         if cell.text() != item.name:

@@ -40,6 +40,11 @@ class PathBar(QWidget):
             self.buttons[step] = button
             layout.addWidget(button)
         layout.addStretch()
+        self._row = layout
+
+    def add(self, widget: QWidget) -> None:
+        """Put something at the right end."""
+        self._row.addWidget(widget)
 
     def show_step(self, step: Step) -> None:
         """Mark the step one is at."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
 from typing import Any, ClassVar
@@ -47,6 +48,15 @@ class Fact:
     label: str
     value: str
     state: str = ""
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A line in the Inspector that can be clicked. current: it is where one is."""
+
+    label: str
+    run: Callable[[], object]
+    current: bool = False
 
 
 class DegreeChoice(Enum):
@@ -98,9 +108,14 @@ class Tool(QObject):
         return []
 
     @property
-    def shown_net(self) -> bool:
-        """True when the tool needs the control net in sight."""
-        return False
+    def choices(self) -> list[Choice]:
+        """Lines for the Inspector that can be clicked."""
+        return []
+
+    @property
+    def apply_word(self) -> str:
+        """What the Apply button says."""
+        return "Apply"
 
     def start(self) -> None:
         """The tool has been taken up."""

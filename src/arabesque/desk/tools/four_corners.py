@@ -234,9 +234,9 @@ class FourCornerPatch(Tool):
         if self._quick is not None:
             grid = self.session.meters.measure_now(self._quick, self.session.scan)
             parts.append(replace(patch_triangles("preview", grid), lift=0.5))
-            parts.append(Lines(polyline(patch_edges(grid), closed=True), theme.LIGHT.accent, 1.6, lift=0.8))
+            parts.append(Lines(polyline(patch_edges(grid), closed=True), theme.now().accent, 1.6, lift=0.8))
         elif len(self.corners) in (2, 3):
-            parts.append(Lines(polyline(np.array(self.corners)), theme.LIGHT.accent, 1.5, on_top=True))
+            parts.append(Lines(polyline(np.array(self.corners)), theme.now().accent, 1.5, on_top=True))
         if self.corners:
             states = np.array([2.0 if i == self._dragged else 1.0 for i in range(len(self.corners))])
             parts.append(Discs(np.array(self.corners), states, 4.0))

@@ -58,10 +58,6 @@ class MovePoints(Tool):
         self.session.drop_shown()
 
     @property
-    def shown_net(self) -> bool:
-        return True
-
-    @property
     def item(self) -> Item | None:
         """The patch being edited: the selected one."""
         item = self.session.surface_item
@@ -324,10 +320,10 @@ class MovePoints(Tool):
         if self._hover is not None and self._hover < len(states) and not states[self._hover]:
             states[self._hover] = 2.0
         parts: list[Triangles | Lines | Discs | Label] = [
-            Lines(net_segments(surface.points), theme.LIGHT.net, 1.0, 0.75, on_top=True)
+            Lines(net_segments(surface.points), theme.now().net, 1.0, 0.75, on_top=True)
         ]
         for start, tip in self._handles(camera).values():
-            parts.append(Lines(np.array([[start, tip]]), theme.LIGHT.accent, 2.0, on_top=True))
-            parts.append(Discs(tip[None], np.zeros(1), 4.0, theme.LIGHT.accent))
+            parts.append(Lines(np.array([[start, tip]]), theme.now().accent, 2.0, on_top=True))
+            parts.append(Discs(tip[None], np.zeros(1), 4.0, theme.now().accent))
         parts.append(Discs(surface.points.reshape(-1, 3), states))
         return parts

@@ -9,7 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from arabesque.desk.theme import SMALL_POINTS, Theme, text_font
+from arabesque.desk import theme
+from arabesque.desk.theme import SMALL_POINTS, text_font
 
 if TYPE_CHECKING:
     from arabesque.desk.view.widget import View
@@ -22,15 +23,13 @@ ROW, INSIDE_ROW = 18, 40
 class Overlay(QWidget):
     """Lies over the view and lets every click through."""
 
-    def __init__(self, theme: Theme, view: View) -> None:
+    def __init__(self, view: View) -> None:
         super().__init__(view)
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.setAttribute(Qt.WidgetAttribute.WA_NoSystemBackground)
-        self._theme = theme
         self._view = view
         self.message = ""
         self.is_problem = False
-        self.welcome: list[str] = []
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -41,14 +40,14 @@ class Overlay(QWidget):
         self._paint_scale_bar(painter)
         if self._view.scene.show_distance:
             self._paint_legend(painter)
-        if self.welcome:
-            self._paint_welcome(painter)
+        if self._view.scene.curvature_range is not None:
+            self._paint_curvature_legend(painter, self._view.scene.curvature_range)
         if self.message:
             self._paint_message(painter)
         painter.end()
 
     def _paint_labels(self, painter: QPainter) -> None:
-        painter.setPen(QColor(self._theme.view_ink))
+        painter.setPen(QColor(theme.now().view_ink))
         for label in self._view.scene.labels:
             x, y, _ = self._view.camera.project(label.point)[0]
             if np.isfinite(x):
@@ -61,7 +60,7 @@ class Overlay(QWidget):
         for axis in order:
             right, up, back = axes[:, axis]
             tip = middle + QPointF(right, -up) * 26
-            painter.setPen(QPen(QColor(self._theme.view_ink), 1.6 if back >= 0 else 1.0))
+            painter.setPen(QPen(QColor(theme.now().view_ink), 1.6 if back >= 0 else 1.0))
             painter.drawLine(middle, tip)
             centre = middle + QPointF(right, -up) * 34
             painter.drawText(QRectF(centre.x() - 8, centre.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "xyz"[axis])
@@ -73,7 +72,7 @@ class Overlay(QWidget):
         length = max(n * power for n in (1, 2, 5) if n * power <= target)
         pixels = length / per_pixel
         x, y = 92.0, self.height() - 34.0
-        painter.setPen(QPen(QColor(self._theme.view_ink), 1.4))
+        painter.setPen(QPen(QColor(theme.now().view_ink), 1.4))
         painter.drawLine(QPointF(x, y), QPointF(x + pixels, y))
         for end in (x, x + pixels):
             painter.drawLine(QPointF(end, y - 4), QPointF(end, y + 4))
@@ -81,7 +80,7 @@ class Overlay(QWidget):
 
     def _paint_legend(self, painter: QPainter) -> None:
         """A vertical scale: bands above and below the tolerance, as the shader paints them."""
-        scene, t = self._view.scene, self._theme
+        scene, t = self._view.scene, theme.now()
         tolerance, range_ = scene.tolerance, scene.distance_range
         edges = tolerance + (range_ - tolerance) * np.arange(BANDS + 1) / BANDS
         rows = [
@@ -114,16 +113,27 @@ class Overlay(QWidget):
         painter.setPen(QColor(t.ink))
         painter.drawText(QPointF(x + 30, y + 32), "no scan")
 
-    def _paint_welcome(self, painter: QPainter) -> None:
-        painter.setPen(QColor(self._theme.view_ink))
-        middle = self.height() / 2 - 14 * len(self.welcome)
-        for number, line in enumerate(self.welcome):
-            painter.setFont(text_font(15 if number == 0 else 11, strong=number == 0))
-            row = QRectF(0, middle + 30 * number, self.width(), 28)
-            painter.drawText(row, Qt.AlignmentFlag.AlignCenter, line)
+    def _paint_curvature_legend(self, painter: QPainter, range_: float) -> None:
+        """A lying scale at the foot of the view, from bulging over flat to hollow."""
+        t = theme.now()
+        box = QRectF(self.width() - MARGIN - 216, self.height() - 66, 216, 50)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(_glass(t.panel))
+        painter.drawRoundedRect(box, 4, 4)
+        for step in range(40):
+            share = step / 39 * 2 - 1
+            end = t.bulging if share < 0 else t.hollow
+            painter.setBrush(_mix("#DEDED9", end, abs(share) ** 0.8))
+            painter.drawRect(QRectF(box.x() + 8 + step * 5, box.y() + 8, 5, 12))
+        painter.setPen(QColor(t.ink))
+        row = QRectF(box.x() + 8, box.y() + 24, 200, 20)
+        radius = f"R {1 / range_:.3g} mm"
+        painter.drawText(row, Qt.AlignmentFlag.AlignLeft, "bulging")
+        painter.drawText(row, Qt.AlignmentFlag.AlignHCenter, f"to {radius}")
+        painter.drawText(row, Qt.AlignmentFlag.AlignRight, "hollow")
 
     def _paint_message(self, painter: QPainter) -> None:
-        t = self._theme
+        t = theme.now()
         painter.setFont(text_font())
         metrics = painter.fontMetrics()
         width = min(self.width() - 2 * MARGIN, metrics.horizontalAdvance(self.message) + 40)

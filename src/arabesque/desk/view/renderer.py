@@ -13,9 +13,10 @@ from numpy.typing import NDArray
 from PyQt6.QtGui import QOpenGLContext
 
 from arabesque.arrays import Floats
-from arabesque.desk.theme import Theme, rgb
+from arabesque.desk import theme
+from arabesque.desk.theme import rgb
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.scene import Discs, Lines, Scene, Triangles
+from arabesque.desk.view.scene import Discs, Lines, Paint, Scene, Triangles
 
 SEE_THROUGH = 0.45
 
@@ -70,8 +71,7 @@ def _source(name: str) -> str:
 class Renderer:
     """Owns the GL objects; all methods need the view's context to be current."""
 
-    def __init__(self, theme: Theme) -> None:
-        self._theme = theme
+    def __init__(self) -> None:
         loader: Any = _Loader()
         self._gl: Any = moderngl.create_context(context=loader)
         self._programs = {
@@ -102,7 +102,7 @@ class Renderer:
         gl.enable_only(moderngl.NOTHING)
         target.depth_mask = True
         target.clear(0.0, 0.0, 0.0, 1.0, depth=1.0)
-        self._set("backdrop", sky=rgb(self._theme.sky), ground=rgb(self._theme.ground))
+        self._set("backdrop", sky=rgb(theme.now().sky), ground=rgb(theme.now().ground))
         self._backdrop.render(moderngl.TRIANGLES, vertices=3)
         self._frame(camera, scale, scene)
         gl.enable_only(moderngl.DEPTH_TEST)
@@ -119,7 +119,10 @@ class Renderer:
         self._draw_lines([line for line in scene.lines if line.on_top], scale)
         self._draw_discs(scene.discs, scale)
         gl.enable_only(moderngl.NOTHING)
-        self._drop_unused({t.slot for t in scene.triangles})
+        drawn = {t.slot for t in scene.triangles}
+        # a scan and its coarse stand-in take turns: keep whichever is not drawn just now
+        turns = {f"{slot} coarse" for slot in drawn} | {slot.removesuffix(" coarse") for slot in drawn}
+        self._drop_unused(drawn | turns)
 
     def _draw_see_through(self, meshes: list[Triangles], scene: Scene) -> None:
         """Only the nearest layer of each mesh is blended: calm, and the same in whatever order triangles come.
@@ -142,9 +145,12 @@ class Renderer:
             self._programs[name]["projection"].write(projection)
         for name in ("line", "disc"):
             self._set(name, viewport=size)
-        t = self._theme
+        t = theme.now()
         self._set(
             "mesh", is_perspective=int(camera.perspective), tolerance=scene.tolerance, range=scene.distance_range,
+            curvature_range=scene.curvature_range or 1.0,
+            bulging=rgb(t.bulging),
+            hollow=rgb(t.hollow),
             above_near=rgb(t.above_near), above_far=rgb(t.above_far), below_near=rgb(t.below_near),
             below_far=rgb(t.below_far), unmeasured=rgb(t.unmeasured), ink=rgb(t.view_ink),
         )  # fmt: skip
@@ -158,10 +164,10 @@ class Renderer:
 
     def _draw_mesh(self, mesh: Triangles, scene: Scene, alpha: float) -> None:
         uploaded = self._uploaded(mesh)
-        coloured = scene.show_distance and mesh.values is not None
-        self._set(
-            "mesh", mode=int(coloured), colour=rgb(mesh.colour), alpha=alpha, dimmed=0.7 * mesh.dimmed, bias=mesh.lift
-        )
+        mode = 0
+        if mesh.values is not None and mesh.paint is not None:
+            mode = mesh.paint.value if mesh.paint is Paint.CURVATURE or scene.show_distance else 0
+        self._set("mesh", mode=mode, colour=rgb(mesh.colour), alpha=alpha, dimmed=0.7 * mesh.dimmed, bias=mesh.lift)
         uploaded.array.render(moderngl.TRIANGLES)
 
     def _uploaded(self, mesh: Triangles) -> _Uploaded:
@@ -195,7 +201,7 @@ class Renderer:
     def _draw_discs(self, discs: Iterable[Discs], scale: float) -> None:
         for group in discs:
             if len(group.points):
-                ink = self._theme.view_ink if group.colour is None else group.colour
+                ink = theme.now().view_ink if group.colour is None else group.colour
                 self._set("disc", radius=group.radius * scale, ink=rgb(ink))
                 data = np.column_stack([group.points, group.states])
                 self._instances("disc", data, "3f 1f/i", ("centre", "state"))

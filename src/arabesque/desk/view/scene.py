@@ -1,6 +1,7 @@
 """What the view is asked to draw: plain values, made without GL."""
 
 from dataclasses import dataclass, field
+from enum import Enum
 from functools import cache
 
 import numpy as np
@@ -11,11 +12,18 @@ MISSING = 1e9
 """Value of a vertex below which there is no scan."""
 
 
+class Paint(Enum):
+    """What a mesh is coloured by."""
+
+    DISTANCE = 1
+    CURVATURE = 2
+
+
 @dataclass(frozen=True, eq=False)
 class Triangles:
     """A shaded mesh. slot: whose mesh it is; what is drawn anew keeps its slot.
 
-    values: (n,) signed distances or None.
+    values: (n,) signed distances, or mean curvatures, or None; paint: which of them to colour by.
 
     lift: how far it is pulled towards the eye, in mm, against flicker where sheets coincide.
     """
@@ -26,6 +34,7 @@ class Triangles:
     triangles: Ints
     colour: str
     values: Floats | None = None
+    paint: Paint | None = None
     see_through: bool = False
     dimmed: bool = False
     lift: float = 0.0
@@ -70,6 +79,7 @@ class Scene:
     discs: list[Discs] = field(default_factory=list)
     labels: list[Label] = field(default_factory=list)
     show_distance: bool = False
+    curvature_range: float | None = None
     tolerance: float = 0.2
     distance_range: float = 1.0
 

@@ -6,20 +6,22 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QSurfaceFormat, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
 from arabesque.arrays import Floats
-from arabesque.desk.theme import Theme
+from arabesque.desk.settings import Mouse
 from arabesque.desk.tools.base import Pointer
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.navigation import PRESETS
 from arabesque.desk.view.overlay import Overlay
 from arabesque.desk.view.renderer import Renderer
 from arabesque.desk.view.scene import Scene
 
 WHEEL_STEP = 1.15
+REST_MILLISECONDS = 220
 
 
 class View(QOpenGLWidget):
@@ -35,8 +37,9 @@ class View(QOpenGLWidget):
     key_pressed = pyqtSignal(QKeyEvent)
     key_released = pyqtSignal(QKeyEvent)
     drawn = pyqtSignal()
+    resized = pyqtSignal()
 
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         form = QSurfaceFormat()
         form.setVersion(3, 3)
@@ -49,14 +52,21 @@ class View(QOpenGLWidget):
         self.setMouseTracking(True)
         self.setMinimumSize(320, 240)
         self.setAccessibleName("View")
+        self.setObjectName("view")
         self.camera = Camera()
         self.compose: Callable[[Camera], Scene] = lambda _: Scene()
         self.pivot: Callable[[Pointer], Floats | None] = lambda _: None
         self.scene = Scene()
-        self._theme = theme
         self._renderer: Renderer | None = None
         self._turning: tuple[str, QPointF, Floats] | None = None
-        self.overlay = Overlay(theme, self)
+        self.overlay = Overlay(self)
+        self.navigation = PRESETS[Mouse.THREE_BUTTONS]
+        self.wheel_forward_out = False
+        self.moving = False
+        self._turned = False
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.timeout.connect(self._come_to_rest)
 
     # GL
 
@@ -64,11 +74,12 @@ class View(QOpenGLWidget):
         context = self.context()
         assert context is not None
         context.aboutToBeDestroyed.connect(self._release)
-        self._renderer = Renderer(self._theme)
+        self._renderer = Renderer()
 
     def resizeGL(self, width: int, height: int) -> None:
         self.camera = replace(self.camera, size=(max(self.width(), 1), max(self.height(), 1)))
         self.overlay.resize(self.size())
+        self.resized.emit()
 
     def paintGL(self) -> None:
         if self._renderer is None:
@@ -87,9 +98,16 @@ class View(QOpenGLWidget):
 
     # the camera
 
-    def look(self, camera: Camera) -> None:
-        """Take another look."""
+    def look(self, camera: Camera, moving: bool = False) -> None:
+        """Take another look; while it keeps moving, the picture may be coarser."""
+        self.moving = moving
+        if moving:
+            self._rest.start(REST_MILLISECONDS)
         self.camera = replace(camera, size=(max(self.width(), 1), max(self.height(), 1)))
+        self.update()
+
+    def _come_to_rest(self) -> None:
+        self.moving = False
         self.update()
 
     def fit(self, box: tuple[Floats, Floats] | None) -> None:
@@ -114,13 +132,14 @@ class View(QOpenGLWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         pointer = self.pointer(event)
-        if event.button() == Qt.MouseButton.LeftButton:
+        if event.button() == self.navigation.work:
             self.pressed.emit(pointer)
-        elif event.button() == Qt.MouseButton.MiddleButton:
+        elif event.button() == self.navigation.turn:
             around = self.pivot(pointer)
             kind = "pan" if pointer.shift else "orbit"
             self._turning = (kind, event.position(), self.camera.target if around is None else around)
-        elif event.button() == Qt.MouseButton.RightButton:
+            self._turned = False
+        elif event.button() == self.navigation.menu:
             self.menu_wanted.emit(pointer, event.globalPosition())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -128,26 +147,39 @@ class View(QOpenGLWidget):
         if self._turning is not None:
             kind, last, around = self._turning
             way = event.position() - last
+            self._turned = self._turned or way.manhattanLength() > 2
             if kind == "pan":
-                self.look(self.camera.panned(way.x(), way.y()))
+                self.look(self.camera.panned(way.x(), way.y()), moving=True)
             else:
-                self.look(self.camera.orbited(way.x(), way.y(), around))
+                self.look(self.camera.orbited(way.x(), way.y(), around), moving=True)
             self._turning = (kind, event.position(), around)
         else:
-            self.moved.emit(self.pointer(event), bool(event.buttons() & Qt.MouseButton.LeftButton))
+            self.moved.emit(self.pointer(event), bool(event.buttons() & self.navigation.work))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if event.button() == Qt.MouseButton.MiddleButton:
+        if event.button() == self.navigation.turn:
             self._turning = None
-        elif event.button() == Qt.MouseButton.LeftButton:
+            if event.button() == self.navigation.menu and not self._turned:
+                self.menu_wanted.emit(self.pointer(event), event.globalPosition())
+        elif event.button() == self.navigation.work:
             self.released.emit(self.pointer(event))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
-        notches = event.angleDelta().y() / 120
+        pointer = self.pointer(event)
+        if self.navigation.scroll_turns and not pointer.ctrl:
+            way = event.pixelDelta() if not event.pixelDelta().isNull() else event.angleDelta() / 4
+            if pointer.shift:
+                self.look(self.camera.panned(way.x(), way.y()), moving=True)
+            else:
+                around = self.pivot(pointer)
+                target = self.camera.target if around is None else around
+                self.look(self.camera.orbited(way.x(), way.y(), target), moving=True)
+            return
+        notches = event.angleDelta().y() / 120 * (-1 if self.wheel_forward_out else 1)
         if notches:
-            self.look(self.camera.zoomed(WHEEL_STEP**notches, event.position().x(), event.position().y()))
+            self.look(self.camera.zoomed(WHEEL_STEP**notches, pointer.x, pointer.y), moving=True)
 
     # the keys
 

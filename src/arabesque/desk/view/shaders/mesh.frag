@@ -1,5 +1,6 @@
 #version 330 core
 // mode 0: plain material. mode 1: signed distance in bands, isolines at the tolerance.
+// mode 2: mean curvature, bulging and hollow told apart, calm where it is flat.
 uniform int mode;
 uniform int is_perspective;
 uniform vec3 colour;
@@ -7,6 +8,8 @@ uniform float alpha;
 uniform float dimmed;
 uniform float tolerance;
 uniform float range;
+uniform float curvature_range;
+uniform vec3 bulging, hollow;
 uniform vec3 above_near, above_far, below_near, below_far, unmeasured, ink;
 in vec3 eye_position;
 in vec3 eye_normal;
@@ -39,6 +42,10 @@ void main() {
             float line = min(abs(abs(distance_value) - tolerance) / width, 2.0);
             base = mix(ink, base, smoothstep(0.4, 1.2, line));
         }
+    }
+    if (mode == 2) {
+        float share = clamp(distance_value / curvature_range, -1.0, 1.0);
+        base = mix(vec3(0.87, 0.87, 0.85), share < 0.0 ? bulging : hollow, pow(abs(share), 0.8));
     }
     // a broad key light from the upper left, a soft fill, a little sheen: enough to read the form
     float key = max(dot(n, normalize(vec3(-0.45, 0.65, 0.75))), 0.0);

@@ -1,0 +1,97 @@
+"""The first page: earlier work that was not closed, recent files, and ways to begin."""
+
+from __future__ import annotations
+
+import time
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from arabesque.model import Leftover
+
+
+class StartPage(QWidget):
+    """A card in the middle of the empty view."""
+
+    taken_up = pyqtSignal(object)
+    given_up = pyqtSignal(object)
+    opened = pyqtSignal(object)
+
+    def __init__(self, actions: list[QAction], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("card")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._actions = actions
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(28, 22, 28, 22)
+        self._layout.setSpacing(8)
+        self.buttons: dict[str, QPushButton] = {}
+
+    def fill(self, leftovers: list[Leftover], recent: list[Path]) -> None:
+        """Show what there is to go on with."""
+        self.buttons.clear()
+        _empty(self._layout)
+        if leftovers:
+            self._heading("Work that was not closed")
+            for leftover in leftovers[:3]:
+                self._leftover(leftover)
+        title = QLabel("Drop a scan here")
+        title.setObjectName("title")
+        self._layout.addWidget(title)
+        self._layout.addWidget(_faint("STL, OBJ or PLY; a project works too. Or begin with:"))
+        row = QHBoxLayout()
+        for action in self._actions:
+            row.addWidget(self._button(action.text(), action.trigger))
+        self._layout.addLayout(row)
+        if recent:
+            self._heading("Recent")
+            for path in recent[:4]:
+                button = self._button(path.name, partial(self.opened.emit, path))
+                button.setToolTip(str(path))
+                self._layout.addWidget(button)
+        self.adjustSize()
+
+    def _leftover(self, leftover: Leftover) -> None:
+        name = Path(leftover.project).name if leftover.project else "an unsaved project"
+        when = time.strftime("%A %H:%M", time.localtime(leftover.written))
+        steps = f"{leftover.steps} state{'' if leftover.steps == 1 else 's'}"
+        self._layout.addWidget(QLabel(f"{name}, {when}"))
+        self._layout.addWidget(_faint(f"{steps}, the last: {leftover.label}"))
+        row = QHBoxLayout()
+        go_on = self._button("Go on with it", partial(self.taken_up.emit, leftover))
+        go_on.setObjectName("apply")
+        row.addWidget(go_on)
+        row.addWidget(self._button("Give it up", partial(self.given_up.emit, leftover)))
+        row.addStretch()
+        self._layout.addLayout(row)
+        self._layout.addSpacing(8)
+
+    def _heading(self, text: str) -> None:
+        heading = QLabel(text)
+        heading.setObjectName("heading")
+        self._layout.addWidget(heading)
+
+    def _button(self, text: str, run: object) -> QPushButton:
+        button = QPushButton(text)
+        button.clicked.connect(lambda *_: run())  # type: ignore[operator]
+        self.buttons[text] = button
+        return button
+
+
+def _faint(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setObjectName("faint")
+    return label
+
+
+def _empty(layout: QVBoxLayout | QHBoxLayout) -> None:
+    while (entry := layout.takeAt(0)) is not None:
+        widget, inner = entry.widget(), entry.layout()
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+        elif isinstance(inner, QVBoxLayout | QHBoxLayout):
+            _empty(inner)
