@@ -74,14 +74,13 @@ def _files(w: Window) -> None:
     add(Command("save-as", "Save as…", "Save the project in another place", w.save_as, "File", "Ctrl+Shift+S"))
     add(
         Command(
-            "export",
-            "Export STEP…",
-            "Write the selected patch, or all that show, to a STEP file",
-            w.export,
+            "open-model",
+            "Open surfaces…",
+            "Bring the faces and curves of a STEP or IGES file in",
+            w.choose_model,
             "File",
-            "Ctrl+E",
-            "ph.export",
-            lambda: bool(w.session.document.surfaces()),
+            "Ctrl+Shift+I",
+            "ph.file-arrow-down",
         )
     )
     add(Command("quit", "Quit", "Close the window", lambda: _close(w), "File", "Ctrl+Q"))
@@ -261,7 +260,11 @@ def _refer(w: Window) -> None:
 def _tools(w: Window) -> None:
     needs_scan = lambda: w.session.scan is not None  # noqa: E731
     needs_patch = lambda: bool(w.session.document.surfaces())  # noqa: E731
-    enabled = {"four-corners": needs_scan, "move-points": needs_patch}
+
+    def needs_shape() -> bool:
+        return any(not isinstance(item.shape, Scan) for item in w.session.document)
+
+    enabled = {"four-corners": needs_scan, "move-points": needs_patch, "export": needs_shape}
     for tool in TOOLS:
         w.commands.add(
             Command(

@@ -13,7 +13,7 @@ from arabesque.desk.jobs import Job, JobQueue
 from arabesque.desk.meters import Meters
 from arabesque.desk.scan_views import ScanViews
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Surface
+from arabesque.geometry import Curve, Surface
 from arabesque.model import (
     DamagedProject,
     Document,
@@ -33,7 +33,7 @@ from arabesque.model import (
 )
 from arabesque.progress import Progress
 from arabesque.scan import Scan, ready_to_fit
-from arabesque.solid import KernelWorker, write_step
+from arabesque.solid import FileKind, KernelWorker, Model, deliver, read_model, shown_part
 
 
 class Session(QObject):
@@ -346,14 +346,40 @@ class Session(QObject):
         job.done.connect(finish)
         return job
 
-    def export(self, path: Path) -> Job:
-        """Write the selected patch, or all that are shown, to a STEP file."""
-        items = [self.surface_item] if self.surface_item else self.document.surfaces(visible_only=True)
-        shapes = [(item.name, item.shape) for item in items if isinstance(item.shape, Surface)]
-        job = self._job(
-            f"Exporting {path.name}", lambda progress: write_step(path, shapes, self.kernel, progress=progress)
-        )
+    def export(self, path: Path, items: list[Item], kind: FileKind, unit: str, chord: float) -> Job:
+        """Write patches and curves to a file of a kind, in a unit."""
+        shapes = [(item.name, item.shape) for item in items if isinstance(item.shape, Surface | Curve)]
+
+        def work(progress: Progress) -> None:
+            deliver(path, shapes, kind, self.kernel, unit, chord, progress)
+
+        job = self._job(f"Exporting {path.name}", work)
         job.done.connect(lambda _: self.told.emit(f"Exported {len(shapes)} to {path.name}", False))
+        return job
+
+    def open_model(self, path: Path) -> Job:
+        """Bring the faces and curves of a STEP or IGES file in as items."""
+
+        def finish(model: Model) -> None:
+            document = self.document
+            trimmed = sum(face.trim is not None for face in model.faces)
+            shapes: list[tuple[str, Surface | Curve, str]] = [
+                (face.name, shown_part(face), "trimmed in its file" if face.trim else "") for face in model.faces
+            ]
+            shapes += [(name, curve, "") for name, curve in model.curves]
+            for name, shape, note in shapes:
+                note = ", ".join(filter(None, (path.name, note)))
+                document = document.with_item(Item(new_id(), document.free_name(name or path.stem), shape, note=note))
+            self.commit(f"{len(shapes)} shapes from {path.name}", document)
+            words = [f"{len(shapes)} shapes came in from {path.name}"]
+            if trimmed:
+                words.append(f"{trimmed} are trimmed there and come in whole, cut to the box round the trim")
+            if model.skipped:
+                words.append(f"{len(model.skipped)} could not be used: {model.skipped[0][1]}")
+            self.told.emit("; ".join(words), bool(model.skipped))
+
+        job = self._job(f"Opening {path.name}", lambda progress: read_model(path, self.kernel, progress))
+        job.done.connect(finish)
         return job
 
     def _job(self, label: str, work: object) -> Job:

@@ -42,13 +42,14 @@ from arabesque.desk.scenery import Glance, Looks, ScanLook, bounds, compose
 from arabesque.desk.session import Session
 from arabesque.desk.settings import Colours, Mouse, Settings, ShownUnit, Wheel
 from arabesque.desk.steps import Step
-from arabesque.desk.tools import TOOLS, FourCornerPatch, MovePoints, OpenScan, Pick, Pointer, Preferences, Tool
+from arabesque.desk.tools import TOOLS, Export, OpenScan, Pick, Pointer, Preferences, Tool
 from arabesque.desk.view.navigation import PRESETS
 from arabesque.desk.view.picking import surface_under
 from arabesque.desk.view.widget import View
 from arabesque.errors import ArabesqueError
 from arabesque.model import SUFFIX, Leftover, discard, leftovers
 from arabesque.scan import MESH_SUFFIXES
+from arabesque.solid import MODEL_SUFFIXES
 
 HOLD_SECONDS = 0.35
 MESSAGE_SECONDS = 6
@@ -172,9 +173,8 @@ class Window(QMainWindow):
     def _tools_of(self, step: Step) -> list[list[QAction]]:
         tools = [self.commands[tool.id] for tool in TOOLS if tool.step is step]
         more = {
-            Step.PREPARE: [self.commands["demo"]],
+            Step.PREPARE: [self.commands["open-model"], self.commands["demo"]],
             Step.PATCH: [self.commands["refit"]],
-            Step.DELIVER: [self.commands["export"]],
         }.get(step, [])
         return [group for group in (tools, more) if group]
 
@@ -196,9 +196,11 @@ class Window(QMainWindow):
         if isinstance(tool, Preferences):
             tool.read(self.settings)
             tool.edited.connect(self._dress)
+        if isinstance(tool, Export):
+            tool.place_wanted.connect(self.choose_export)
         tool.start()
         self.tool = tool
-        if kind in (OpenScan, FourCornerPatch, MovePoints):
+        if kind in TOOLS:
             self.go_to(kind.step)
         self.inspector.take(tool)
         if kind is not Pick:
@@ -488,6 +490,8 @@ class Window(QMainWindow):
         if path.suffix.lower() == SUFFIX:
             if self._may_leave():
                 self.session.open_project(path)
+        elif path.suffix.lower() in MODEL_SUFFIXES:
+            self.session.open_model(path)
         else:
             self.read_scan(path)
 
@@ -527,12 +531,25 @@ class Window(QMainWindow):
         if name:
             self.session.save(Path(name).with_suffix(SUFFIX))
 
-    def export(self) -> None:
-        """Ask for a place and write the patches to a STEP file."""
-        name, _ = QFileDialog.getSaveFileName(self, "Export patches", "patches.step", "STEP (*.step *.stp)")
+    def choose_export(self) -> None:
+        """Ask for a place and write there what the running tool offers."""
+        tool = self.tool
+        assert isinstance(tool, Export)
+        kind = tool.options.kind
+        start = f"patches{kind.suffix}"
+        name, _ = QFileDialog.getSaveFileName(self, "Export", start, f"{kind.value[0]} (*{kind.suffix})")
         if name:
             path = Path(name)
-            self.session.export(path if path.suffix else path.with_suffix(".step"))
+            path = path if path.suffix else path.with_suffix(kind.suffix)
+            self.session.export(path, tool.items(), kind, tool.options.unit.value, tool.options.chord)
+            tool.left.emit()
+
+    def choose_model(self) -> None:
+        """Choose a STEP or IGES file and bring its shapes in."""
+        kinds = " ".join(f"*{suffix}" for suffix in MODEL_SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(self, "Open surfaces", "", f"STEP and IGES ({kinds})")
+        if name:
+            self.session.open_model(Path(name))
 
     def _may_leave(self) -> bool:
         """True when there is nothing to lose, or the user gives it up."""
@@ -577,7 +594,7 @@ _ITEM_COMMANDS = ["rename", "hide", "dim", "alone", "new-layer", "delete"]
 def _dropped(data: QMimeData | None) -> list[Path]:
     urls = data.urls() if data is not None else []
     paths = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
-    return [path for path in paths if path.suffix.lower() in (*MESH_SUFFIXES, SUFFIX)]
+    return [path for path in paths if path.suffix.lower() in (*MESH_SUFFIXES, *MODEL_SUFFIXES, SUFFIX)]
 
 
 def _ago(seconds: float) -> str:

@@ -20,6 +20,7 @@ from arabesque.geometry.reshaping import (
     swapped_surface,
 )
 from arabesque.geometry.surface import Surface, unit
+from arabesque.geometry.tessellation import tessellate
 from arabesque.geometry.trimming import Trim
 
 __all__ = [
@@ -56,6 +57,7 @@ __all__ = [
     "surface_curvature",
     "surface_pieces",
     "swapped_surface",
+    "tessellate",
     "uniform_knots",
     "unit",
 ]

@@ -1,6 +1,27 @@
 """The B-rep kernel in its worker process: bodies and exchange files."""
 
-from arabesque.solid.step import Face, read_step, write_step
+from arabesque.solid.exchange import (
+    MODEL_SUFFIXES,
+    Face,
+    FileKind,
+    Model,
+    deliver,
+    read_model,
+    read_step,
+    shown_part,
+    write_step,
+)
 from arabesque.solid.worker import KernelWorker
 
-__all__ = ["Face", "KernelWorker", "read_step", "write_step"]
+__all__ = [
+    "MODEL_SUFFIXES",
+    "Face",
+    "FileKind",
+    "KernelWorker",
+    "Model",
+    "deliver",
+    "read_model",
+    "read_step",
+    "shown_part",
+    "write_step",
+]

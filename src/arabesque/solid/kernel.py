@@ -13,30 +13,36 @@ import numpy as np
 from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve2d
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_NurbsConvert
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_NurbsConvert
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere
 from OCP.BRepTools import BRepTools_WireExplorer
-from OCP.collections import Array1_double, Array1_int, Array2_double, Array2_gp_Pnt, Sequence_TDF_Label
-from OCP.Geom import Geom_BSplineSurface
-from OCP.gp import gp_Pnt
+from OCP.collections import Array1_double, Array1_gp_Pnt, Array1_int, Array2_double, Array2_gp_Pnt, Sequence_TDF_Label
+from OCP.Geom import Geom_BSplineCurve, Geom_BSplineSurface, Geom_TrimmedCurve
+from OCP.GeomConvert import GeomConvert
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.IFSelect import IFSelect_RetDone
+from OCP.IGESCAFControl import IGESCAFControl_Reader, IGESCAFControl_Writer
+from OCP.IGESControl import IGESControl_Controller
 from OCP.Interface import Interface_Static
 from OCP.Message import Message, Message_Gravity
 from OCP.STEPCAFControl import STEPCAFControl_Reader, STEPCAFControl_Writer
-from OCP.STEPControl import STEPControl_AsIs, STEPControl_Controller
+from OCP.STEPControl import STEPControl_AsIs, STEPControl_Controller, STEPControl_Writer
 from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
-from OCP.TopAbs import TopAbs_FACE, TopAbs_REVERSED, TopAbs_WIRE
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_WIRE
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from arabesque import __version__
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
+from arabesque.geometry import LARGEST_DEGREE
 
 PLACES_PER_EDGE = 33
 SURFACE_TOLERANCE = 1e-7
+UNITS = {"mm": "MM", "cm": "CM", "m": "M", "inch": "INCH"}
 
 
 def prepare() -> None:
@@ -62,6 +68,35 @@ def spline_surface(record: dict[str, Any]) -> Geom_BSplineSurface:
     return Geom_BSplineSurface(poles, factors, *knots, *multiplicities, *record["degree"], False, False)
 
 
+def spline_curve(record: dict[str, Any]) -> Geom_BSplineCurve:
+    """The kernel's curve for a record of degree, knots, points and weights (or None)."""
+    points, weights = record["points"], record["weights"]
+    poles = _array1(Array1_gp_Pnt, (gp_Pnt(*map(float, p)) for p in points), len(points))
+    given = np.ones(len(points)) if weights is None else weights
+    factors = _array1(Array1_double, map(float, given), len(points))
+    values, counts = np.unique(record["knots"], return_counts=True)
+    knots = _array1(Array1_double, map(float, values), len(values))
+    multiplicities = _array1(Array1_int, map(int, counts), len(counts))
+    return Geom_BSplineCurve(poles, factors, knots, multiplicities, record["degree"], False)
+
+
+def curve_record(curve: Geom_BSplineCurve) -> dict[str, Any]:
+    """Degree, knots, points and weights (or None) of the kernel's curve."""
+    _check_degree(curve.Degree())
+    if curve.IsPeriodic():
+        curve.SetNotPeriodic()
+    count = curve.NbPoles()
+    points = np.array([(p.X(), p.Y(), p.Z()) for p in (curve.Pole(i) for i in range(1, count + 1))])
+    weights = np.array([curve.Weight(i) for i in range(1, count + 1)]) if curve.IsRational() else None
+    knots = np.repeat(*_knots(curve.NbKnots(), curve.Knot, curve.Multiplicity))
+    return {"degree": curve.Degree(), "knots": knots, "points": points, "weights": weights}
+
+
+def _check_degree(degree: int) -> None:
+    if degree > LARGEST_DEGREE:
+        raise ArabesqueError(f"degree {degree} is above {LARGEST_DEGREE}", "Export it with a lower degree")
+
+
 def _array1(kind: Any, values: Any, count: int) -> Any:
     array = kind(1, count)
     for i, value in enumerate(values, start=1):
@@ -71,10 +106,13 @@ def _array1(kind: Any, values: Any, count: int) -> Any:
 
 def surface_record(surface: Geom_BSplineSurface) -> dict[str, Any]:
     """Degree, knots, points and weights (or None) of the kernel's surface."""
+    _check_degree(max(surface.UDegree(), surface.VDegree()))
     if surface.IsUPeriodic():
         surface.SetUNotPeriodic()
     if surface.IsVPeriodic():
         surface.SetVNotPeriodic()
+    if not _is_clamped(surface):
+        surface.Segment(*surface.Bounds())
     nu, nv = surface.NbUPoles(), surface.NbVPoles()
     poles = [[surface.Pole(i, j) for j in range(1, nv + 1)] for i in range(1, nu + 1)]
     points = np.array([[(p.X(), p.Y(), p.Z()) for p in row] for row in poles])
@@ -86,6 +124,13 @@ def surface_record(surface: Geom_BSplineSurface) -> dict[str, Any]:
         np.repeat(*_knots(surface.NbVKnots(), surface.VKnot, surface.VMultiplicity)),
     )
     return {"degree": (surface.UDegree(), surface.VDegree()), "knots": knots, "points": points, "weights": weights}
+
+
+def _is_clamped(surface: Geom_BSplineSurface) -> bool:
+    u, v = surface.UDegree() + 1, surface.VDegree() + 1
+    ends_u = surface.UMultiplicity(1), surface.UMultiplicity(surface.NbUKnots())
+    ends_v = surface.VMultiplicity(1), surface.VMultiplicity(surface.NbVKnots())
+    return ends_u == (u, u) and ends_v == (v, v)
 
 
 def _knots(count: int, knot: Any, multiplicity: Any) -> tuple[list[float], list[int]]:
@@ -107,25 +152,16 @@ def evaluate(record: dict[str, Any], uv: Any) -> Any:
     return result
 
 
-def write_step(path: str, items: list[tuple[str, dict[str, Any]]]) -> int:
-    """Write named surfaces as faces to a STEP file in millimetres; returns how many.
+def write_step(path: str, items: list[tuple[str, dict[str, Any]]], unit: str = "mm", schema: str = "AP214IS") -> int:
+    """Write named surfaces and curves to a STEP file of a schema, in a unit; returns how many.
 
-    Every face is checked before anything is written.
+    Every shape is checked before anything is written.
     """
-    document = TDocStd_Document(TCollection_ExtendedString("XmlOcaf"))
-    shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
-    for name, record in items:
-        face = BRepBuilderAPI_MakeFace(spline_surface(record), SURFACE_TOLERANCE)
-        if not face.IsDone() or not BRepCheck_Analyzer(face.Face()).IsValid():
-            raise KernelProblem(
-                f"'{name}' does not make a valid face", "Look for folded or collapsed control rows in it"
-            )
-        label = shapes.AddShape(face.Face(), False)
-        TDataStd_Name.Set_s(label, TCollection_ExtendedString(name, True))
+    document = _document_of(items)
     STEPControl_Controller.Init_s()
     writer = STEPCAFControl_Writer()
-    Interface_Static.SetCVal_s("write.step.unit", "MM")
-    Interface_Static.SetCVal_s("write.step.schema", "AP214IS")
+    Interface_Static.SetCVal_s("write.step.unit", UNITS[unit])
+    Interface_Static.SetCVal_s("write.step.schema", schema)
     writer.SetNameMode(True)
     if not writer.Transfer(document, STEPControl_AsIs):
         raise KernelProblem("The surfaces could not be turned into STEP", "Export them one by one to find the cause")
@@ -133,6 +169,46 @@ def write_step(path: str, items: list[tuple[str, dict[str, Any]]]) -> int:
     if writer.Write(path) != IFSelect_RetDone:
         raise FileProblem(f"{path} cannot be written", "Choose another place, or make room on the disk")
     return len(items)
+
+
+def write_iges(path: str, items: list[tuple[str, dict[str, Any]]], unit: str = "mm") -> int:
+    """Write named surfaces and curves to an IGES 5.3 file, in a unit; returns how many."""
+    document = _document_of(items)
+    IGESControl_Controller.Init_s()
+    Interface_Static.SetCVal_s("write.iges.unit", UNITS[unit])
+    Interface_Static.SetCVal_s("write.iges.header.product", f"Arabesque {__version__}")
+    Interface_Static.SetCVal_s("write.iges.header.author", "")
+    Interface_Static.SetCVal_s("write.iges.header.company", "")
+    writer = IGESCAFControl_Writer()
+    writer.SetNameMode(True)
+    if not writer.Transfer(document):
+        raise KernelProblem("The surfaces could not be turned into IGES", "Export them one by one to find the cause")
+    writer.ComputeModel()
+    if not writer.Write(path):
+        raise FileProblem(f"{path} cannot be written", "Choose another place, or make room on the disk")
+    return len(items)
+
+
+def _document_of(items: list[tuple[str, dict[str, Any]]]) -> TDocStd_Document:
+    document = TDocStd_Document(TCollection_ExtendedString("XmlOcaf"))
+    shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
+    for name, record in items:
+        label = shapes.AddShape(_shape(name, record), False)
+        TDataStd_Name.Set_s(label, TCollection_ExtendedString(name, True))
+    return document
+
+
+def _shape(name: str, record: dict[str, Any]) -> Any:
+    """A face or an edge, valid."""
+    if record["points"].ndim == 3:
+        made = BRepBuilderAPI_MakeFace(spline_surface(record), SURFACE_TOLERANCE)
+        what = "face"
+    else:
+        made = BRepBuilderAPI_MakeEdge(spline_curve(record))
+        what = "edge"
+    if not made.IsDone() or not BRepCheck_Analyzer(made.Shape()).IsValid():
+        raise KernelProblem(f"'{name}' does not make a valid {what}", "Look for folded or collapsed control rows in it")
+    return made.Shape()
 
 
 def _sign(writer: STEPCAFControl_Writer) -> None:
@@ -145,38 +221,65 @@ def _sign(writer: STEPCAFControl_Writer) -> None:
     header.SetOrganizationValue(1, nobody)
     header.SetPreprocessorVersion(program)
     header.SetOriginatingSystem(program)
-    header.SetDescriptionValue(1, TCollection_HAsciiString("Surfaces in millimetres"))
+    header.SetDescriptionValue(1, TCollection_HAsciiString("Surfaces"))
 
 
-def read_step(path: str) -> list[dict[str, Any]]:
-    """Every face of a STEP file, in millimetres.
+def read_model(path: str, kind: str) -> dict[str, list[dict[str, Any]]]:
+    """Every face and free curve of a STEP or IGES file, in millimetres.
 
-    Returns a record each: name, surface record, loops (list of (n, 2)
-    parameter polygons) and reversed (the face looks against Su x Sv).
-    Analytic faces are converted to splines exactly.
+    kind: "STEP" or "IGES". Returns faces (name, surface record, loops of
+    (n, 2) parameters, reversed), curves (name, curve record) and skipped
+    (name, why). Analytic shapes are converted to splines exactly.
     """
-    reader = STEPCAFControl_Reader()
+    reader = STEPCAFControl_Reader() if kind == "STEP" else IGESCAFControl_Reader()
     reader.SetNameMode(True)
     name = Path(path).name
     if reader.ReadFile(path) != IFSelect_RetDone:
-        raise FileProblem(f"{name} cannot be read as STEP", "Export it again from its source")
+        raise FileProblem(f"{name} cannot be read as {kind}", "Export it again from its source")
     document = TDocStd_Document(TCollection_ExtendedString("XmlOcaf"))
     if not reader.Transfer(document):
         raise FileProblem(f"{name} holds no shapes that can be read", "Export it again from its source")
     shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
     labels = Sequence_TDF_Label()
     shapes.GetFreeShapes(labels)
-    faces = []
+    found: dict[str, list[dict[str, Any]]] = {"faces": [], "curves": [], "skipped": []}
     for i in range(1, labels.Length() + 1):
         label = labels.Value(i)
         title = TDataStd_Name()
         given = title.Get().ToExtString() if label.FindAttribute(TDataStd_Name.GetID_s(), title) else ""
         shape = shapes.GetShape_s(label)
         for number, face in enumerate(_faces(shape), start=1):
-            faces.append({"name": given if number == 1 else f"{given} {number}", **_face_record(face)})
-    if not faces:
-        raise FileProblem(f"{name} holds no faces", "Export surfaces or a body to it")
-    return faces
+            _keep(found, "faces", given if number == 1 else f"{given} {number}", _face_record, face)
+        for number, edge in enumerate(_free_edges(shape), start=1):
+            _keep(found, "curves", given if number == 1 else f"{given} {number}", _edge_record, edge)
+    if not any(found.values()):
+        raise FileProblem(f"{name} holds no faces and no curves", "Export surfaces, curves or a body to it")
+    return found
+
+
+def _keep(found: dict[str, list[dict[str, Any]]], where: str, name: str, make: Any, shape: Any) -> None:
+    """Put the record of a shape where it belongs, or among those that were skipped."""
+    try:
+        found[where].append({"name": name, **make(shape)})
+    except ArabesqueError as problem:
+        found["skipped"].append({"name": name, "why": problem.cause})
+
+
+def _edge_record(edge: Any) -> dict[str, Any]:
+    converted = TopoDS.Edge(BRepBuilderAPI_NurbsConvert(edge, True).Shape())
+    first, last = BRep_Tool.Range_s(converted)
+    curve = BRep_Tool.Curve_s(converted, first, last)
+    if curve is None:
+        raise ArabesqueError("A curve has no shape in space", "Export it again as a spline curve")
+    spline = GeomConvert.CurveToBSplineCurve_s(Geom_TrimmedCurve(curve, first, last))
+    return {"curve": curve_record(spline)}
+
+
+def _free_edges(shape: Any) -> Iterator[Any]:
+    explorer = TopExp_Explorer(shape, TopAbs_EDGE, TopAbs_FACE)
+    while explorer.More():
+        yield TopoDS.Edge(explorer.Current())
+        explorer.Next()
 
 
 def _faces(shape: Any) -> Iterator[Any]:
@@ -218,3 +321,15 @@ def _loop(wire: Any, face: Any) -> Any:
         places += [(p.X(), p.Y()) for p in map(curve.Value, map(float, t[:-1]))]
         edges.Next()
     return np.array(places).reshape(-1, 2)
+
+
+def write_primitives(path: str, solids: list[tuple[str, float, tuple[float, float, float]]]) -> int:
+    """Write exact solids to a STEP file: ("ball", radius, centre) or ("rod", radius, base); rods are 30 mm high."""
+    STEPControl_Controller.Init_s()
+    writer = STEPControl_Writer()
+    for kind, radius, place in solids:
+        axes = gp_Ax2(gp_Pnt(*place), gp_Dir(0, 0, 1))
+        made = BRepPrimAPI_MakeSphere(axes, radius) if kind == "ball" else BRepPrimAPI_MakeCylinder(axes, radius, 30.0)
+        writer.Transfer(made.Shape(), STEPControl_AsIs)
+    writer.Write(path)
+    return len(solids)

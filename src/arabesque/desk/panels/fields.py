@@ -77,7 +77,8 @@ class LengthField(QLineEdit):
 
 
 class OptionsForm(QWidget):
-    """A form for a dataclass of options: a list for an Enum, a number field for a degree, a line for a text.
+    """A form for a dataclass of options: a list for an Enum, a number field for a degree, a line for a text,
+    a length field for a length in mm.
 
     Options that have no meaning at the moment are named by the dataclass's ``idle`` property, if it has one.
     """
@@ -120,6 +121,11 @@ class OptionsForm(QWidget):
             spin.setValue(value)
             spin.valueChanged.connect(put)
             return spin
+        if isinstance(value, float):
+            length = LengthField(name)
+            length.show_value(value)
+            length.entered.connect(put)
+            return length
         if isinstance(value, str):
             line = QLineEdit(value)
             line.textEdited.connect(put)
@@ -130,7 +136,7 @@ class OptionsForm(QWidget):
 def _choice(value: Enum, put: Callable[[Enum], None]) -> QComboBox:
     box = QComboBox()
     members = list(type(value))
-    box.addItems([str(member.value) for member in members])
+    box.addItems([m.value[0] if isinstance(m.value, tuple) else str(m.value) for m in members])
     box.setCurrentIndex(members.index(value))
     box.currentIndexChanged.connect(lambda index: put(members[index]))
     return box

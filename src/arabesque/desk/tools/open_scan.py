@@ -12,6 +12,9 @@ from arabesque.progress import Progress
 from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.units import scale_to_mm
 
+SMALLEST, LARGEST = 5.0, 5000.0
+"""Objects outside this size, mm, are likely in another unit."""
+
 
 class FileUnit(Enum):
     """The unit of the numbers in a mesh file."""
@@ -71,6 +74,8 @@ class OpenScan(Tool):
                 Fact("Triangles", f"{len(self._raw.triangles):,}".replace(",", " ")),
                 Fact("Size", " x ".join(f"{n:.4g}" for n in size) + " mm"),
             ]
+            if not SMALLEST < float(size.max()) < LARGEST:
+                facts.append(Fact("Unit?", f"{size.max():.3g} mm across is unusual", "bad"))
         return facts
 
     def read(self, path: Path) -> None:

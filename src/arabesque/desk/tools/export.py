@@ -1,0 +1,73 @@
+"""Deliver: write patches and curves to a file for other systems."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import pyqtSignal
+
+from arabesque.desk.settings import ShownUnit
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Fact, Tool
+from arabesque.geometry import Curve, Surface
+from arabesque.model import Item
+from arabesque.solid import FileKind
+
+
+class Export(Tool):
+    """Asks for kind, unit and chord tolerance, then for the place."""
+
+    id = "export"
+    step = Step.DELIVER
+    label = "Export"
+    hint = "Write the selected patch, or all that show, for other systems"
+    shortcut = "Ctrl+E"
+    icon = "ph.export"
+
+    place_wanted = pyqtSignal()
+
+    @dataclass
+    class Options:
+        """kind of file, unit of its numbers, and for triangles the chord tolerance in mm."""
+
+        kind: FileKind = FileKind.STEP_AP214
+        unit: ShownUnit = ShownUnit.MM
+        chord: float = 0.05
+
+        @property
+        def idle(self) -> tuple[str, ...]:
+            """Only triangles need a chord tolerance."""
+            return () if self.kind.is_mesh else ("chord",)
+
+    def items(self) -> list[Item]:
+        """What would be written: the selected patch or curve, or else all that show."""
+        document = self.session.document
+        chosen = self.session.selection
+        if chosen is not None and isinstance(chosen.shape, Surface | Curve):
+            return [chosen]
+        return [item for item in document if isinstance(item.shape, Surface | Curve) and document.shows(item)]
+
+    @property
+    def says(self) -> str:
+        return "Enter asks for the place and writes"
+
+    @property
+    def can_apply(self) -> bool:
+        return bool(self.items())
+
+    @property
+    def apply_word(self) -> str:
+        return "Write…"
+
+    @property
+    def facts(self) -> list[Fact]:
+        items = self.items()
+        patches = sum(isinstance(item.shape, Surface) for item in items)
+        return [Fact("Patches", str(patches)), Fact("Curves", str(len(items) - patches))]
+
+    def options_changed(self) -> None:
+        self.changed.emit()
+
+    def apply(self) -> None:
+        if self.can_apply:
+            self.place_wanted.emit()

@@ -1,0 +1,189 @@
+"""Files for other systems: surfaces and curves out, faces and curves in."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from dataclasses import dataclass
+from enum import Enum
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from arabesque.errors import FileProblem
+from arabesque.geometry import Curve, Surface, Trim, split_surface, tessellate
+from arabesque.progress import Progress, silent
+from arabesque.scan import Scan, write_scan
+from arabesque.solid.worker import KernelWorker
+
+FULL_SHARE = 1 - 1e-6
+STEP_SUFFIXES = (".step", ".stp")
+IGES_SUFFIXES = (".iges", ".igs")
+MODEL_SUFFIXES = (*STEP_SUFFIXES, *IGES_SUFFIXES)
+
+Shape = Surface | Curve
+
+
+class FileKind(Enum):
+    """A kind of file to deliver: what the user reads, and its suffix."""
+
+    STEP_AP214 = ("STEP AP214", ".step")
+    STEP_AP242 = ("STEP AP242", ".step")
+    IGES = ("IGES", ".igs")
+    STL = ("STL triangles", ".stl")
+    OBJ = ("OBJ triangles", ".obj")
+    PLY = ("PLY triangles", ".ply")
+
+    @property
+    def suffix(self) -> str:
+        """Ending of the file's name."""
+        return self.value[1]
+
+    @property
+    def is_mesh(self) -> bool:
+        """True for triangles, which need a chord tolerance."""
+        return self in (FileKind.STL, FileKind.OBJ, FileKind.PLY)
+
+
+@dataclass(frozen=True, eq=False)
+class Face:
+    """A face of a file: a named surface, and the part of it that shows (None for all of it)."""
+
+    name: str
+    surface: Surface
+    trim: Trim | None
+
+
+@dataclass(frozen=True, eq=False)
+class Model:
+    """What a STEP or IGES file holds, in mm; skipped: names and reasons."""
+
+    faces: list[Face]
+    curves: list[tuple[str, Curve]]
+    skipped: list[tuple[str, str]]
+
+
+def deliver(
+    path: str | Path,
+    items: list[tuple[str, Shape]],
+    kind: FileKind,
+    worker: KernelWorker,
+    unit: str = "mm",
+    chord: float = 0.05,
+    progress: Progress = silent,
+) -> None:
+    """Write named surfaces and curves to a file, in ``unit``; chord: mm, for triangles.
+
+    The file is written beside its place and moved there when complete, so
+    that a failure leaves an older file as it was. Raises FileProblem or
+    KernelProblem.
+    """
+    path = Path(path)
+    surfaces = [shape for _, shape in items if isinstance(shape, Surface)]
+    if not items or (kind.is_mesh and not surfaces):
+        raise FileProblem("There is no surface to write", "Make or show a patch first")
+    if path.is_dir():
+        raise FileProblem(f"{path} is a folder", "Give a name for the file")
+    try:
+        handle, beside = tempfile.mkstemp(suffix=kind.suffix, prefix=".arabesque-", dir=path.parent)
+    except OSError as problem:
+        raise FileProblem(f"{path} cannot be written ({problem.strerror})", "Choose another place") from problem
+    os.close(handle)
+    try:
+        if kind.is_mesh:
+            write_scan(beside, _mesh(surfaces, chord, progress), unit)
+        else:
+            records = [(name, _record(shape)) for name, shape in items]
+            if kind is FileKind.IGES:
+                worker.call("write_iges", beside, records, unit, progress=progress)
+            else:
+                schema = "AP242DIS" if kind is FileKind.STEP_AP242 else "AP214IS"
+                worker.call("write_step", beside, records, unit, schema, progress=progress)
+        Path(beside).replace(path)
+    except OSError as problem:
+        raise FileProblem(f"{path} cannot be written ({problem.strerror})", "Choose another place") from problem
+    finally:
+        Path(beside).unlink(missing_ok=True)
+
+
+def write_step(
+    path: str | Path, items: list[tuple[str, Surface]], worker: KernelWorker, progress: Progress = silent
+) -> None:
+    """Write named surfaces to a STEP AP214 file in millimetres. Raises FileProblem or KernelProblem."""
+    if Path(path).suffix.lower() not in STEP_SUFFIXES:
+        raise FileProblem(f"{path} is not the name of a STEP file", "Choose a name that ends in .step")
+    deliver(path, list(items), FileKind.STEP_AP214, worker, progress=progress)
+
+
+def read_model(path: str | Path, worker: KernelWorker, progress: Progress = silent) -> Model:
+    """Faces and free curves of a STEP or IGES file, in mm. Raises FileProblem or KernelProblem."""
+    path = Path(path)
+    if path.is_dir():
+        raise FileProblem(f"{path} is a folder", "Choose a file in it")
+    if not path.exists():
+        raise FileProblem(f"{path} does not exist", "Check the name")
+    try:
+        with path.open("rb") as file:
+            head = file.read(4096)
+    except OSError as problem:
+        raise FileProblem(f"{path} cannot be read ({problem.strerror})", "Check its permissions") from problem
+    iges = path.suffix.lower() in IGES_SUFFIXES
+    if not (head[72:73] == b"S" if iges else b"ISO-10303-21" in head):
+        raise FileProblem(
+            f"{path.name} is not {'an IGES' if iges else 'a STEP'} file", "Export it again from its source"
+        )
+    found = worker.call("read_model", str(path), "IGES" if iges else "STEP", progress=progress)
+    return Model(
+        [_face(record) for record in found["faces"]],
+        [(record["name"], Curve(**record["curve"])) for record in found["curves"]],
+        [(record["name"], record["why"]) for record in found["skipped"]],
+    )
+
+
+def read_step(path: str | Path, worker: KernelWorker, progress: Progress = silent) -> list[Face]:
+    """Every face of a STEP or IGES file; raises FileProblem when it holds none."""
+    model = read_model(path, worker, progress)
+    if not model.faces:
+        raise FileProblem(f"{Path(path).name} holds no faces that can be used", "Export surfaces or a body to it")
+    return model.faces
+
+
+def shown_part(face: Face) -> Surface:
+    """The face's surface cut exactly to the box round its trim, so that nothing sticks out far."""
+    surface = face.surface
+    if face.trim is None:
+        return surface
+    corners = np.concatenate(face.trim.loops)
+    for axis in (0, 1):
+        low, high = surface.domain[axis]
+        slack = 1e-9 * (high - low)
+        start, end = corners[:, axis].min(), corners[:, axis].max()
+        if end < high - slack:
+            surface = split_surface(surface, axis, float(end))[0]
+        if start > low + slack:
+            surface = split_surface(surface, axis, float(start))[1]
+    return surface
+
+
+def _mesh(surfaces: list[Surface], chord: float, progress: Progress) -> Scan:
+    points, triangles, count = [], [], 0
+    for number, surface in enumerate(surfaces):
+        progress(number / len(surfaces), "Making triangles")
+        p, t = tessellate(surface, chord)
+        points.append(p)
+        triangles.append(t + count)
+        count += len(p)
+    return Scan(np.concatenate(points), np.concatenate(triangles))
+
+
+def _record(shape: Shape) -> dict[str, Any]:
+    return {"degree": shape.degree, "knots": shape.knots, "points": shape.points, "weights": shape.weights}
+
+
+def _face(record: dict[str, Any]) -> Face:
+    surface = Surface(**record["surface"])
+    trim = Trim(tuple(record["loops"]))
+    (u0, u1), (v0, v1) = surface.domain
+    full = trim.area >= FULL_SHARE * (u1 - u0) * (v1 - v0)
+    return Face(record["name"], surface, None if full or not trim.loops else trim)
