@@ -95,8 +95,9 @@ class WholeWayTest(WindowTest):
         self.idle()
         self.assertEqual(self.figures(), before)
 
+        self.key(Qt.Key.Key_E, CTRL)
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(step), "")):
-            self.key(Qt.Key.Key_E, CTRL)
+            self.key(Qt.Key.Key_Return)
         self.idle()
         face = read_step(step, self.session.kernel)[0]
         self.assertEqual(face.name, "Patch")

@@ -27,7 +27,7 @@ import numpy as np
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.model.document import Document
 from arabesque.model.history import History
-from arabesque.model.records import AnyArray, ArrayNames, document_from, document_record
+from arabesque.model.records import AnyArray, ArrayNames, document_from, document_record, stored_array
 
 _STEPS, _LOCK, _ARRAYS = "steps.jsonl", "lock", "arrays"
 
@@ -205,9 +205,7 @@ def recover(leftover: Leftover) -> tuple[History, Document | None]:
 
     def get(name: str) -> AnyArray:
         if name not in arrays:
-            array = np.load(leftover.folder / _ARRAYS / f"{name}.npy", allow_pickle=False)
-            array.setflags(write=False)
-            arrays[name] = array
+            arrays[name] = stored_array((leftover.folder / _ARRAYS / f"{name}.npy").read_bytes())
         return arrays[name]
 
     history: History | None = None

@@ -1,6 +1,7 @@
 """Documents as plain records and named arrays: what project files and the journal store."""
 
 import hashlib
+import io
 import weakref
 from collections.abc import Callable
 from dataclasses import asdict
@@ -26,6 +27,16 @@ def array_name(array: AnyArray) -> str:
     digest = hashlib.sha256(f"{array.dtype.str}{array.shape}".encode())
     digest.update(np.ascontiguousarray(array).data.cast("B"))
     return digest.hexdigest()
+
+
+def stored_array(content: bytes) -> AnyArray:
+    """The read-only array of an .npy file's content; raises ValueError when it is damaged in any way."""
+    try:
+        array: AnyArray = np.load(io.BytesIO(content), allow_pickle=False)
+    except Exception as problem:
+        raise ValueError("damaged array") from problem
+    array.setflags(write=False)
+    return array
 
 
 class ArrayNames:

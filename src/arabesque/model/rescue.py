@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import json
 import struct
 import zipfile
@@ -10,11 +9,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.model.document import Document
-from arabesque.model.records import AnyArray, array_name, document_from
+from arabesque.model.records import AnyArray, array_name, document_from, stored_array
 
 _SIGNATURE = b"PK\x03\x04"
 _HEADER = struct.Struct("<4sHHHHHIIIHH")
@@ -67,10 +64,9 @@ def rescue_project(path: str | Path) -> Rescued:
 
 
 def _array(entries: dict[str, bytes], name: str) -> AnyArray:
-    array = np.load(io.BytesIO(entries[f"arrays/{name}.npy"]), allow_pickle=False)
+    array = stored_array(entries[f"arrays/{name}.npy"])
     if array_name(array) != name:
         raise ValueError(f"array {name} is damaged")
-    array.setflags(write=False)
     return array
 
 
@@ -82,7 +78,7 @@ def _entries(content: bytes) -> dict[str, bytes]:
         _, _, _, method, _, _, _, size, _, name_length, extra_length = _HEADER.unpack_from(content, at)
         start = at + _HEADER.size + name_length + extra_length
         name = content[at + _HEADER.size : at + _HEADER.size + name_length].decode("utf-8", "replace")
-        if size == _LARGE and extra_length >= 20:
+        if size == _LARGE and extra_length >= 20 and start <= len(content):
             size = struct.unpack_from("<Q", content, at + _HEADER.size + name_length + 12)[0]
         if method == zipfile.ZIP_STORED and start + size <= len(content):
             entries.setdefault(name, content[start : start + size])

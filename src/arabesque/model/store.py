@@ -15,7 +15,7 @@ from arabesque import __version__
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.model.document import Document
 from arabesque.model.history import Milestone
-from arabesque.model.records import AnyArray, array_name, document_from, document_record
+from arabesque.model.records import AnyArray, array_name, document_from, document_record, stored_array
 from arabesque.progress import Progress, silent
 
 SUFFIX = ".arabesque"
@@ -79,9 +79,7 @@ def load_project(path: str | Path, progress: Progress = silent) -> Project:
             def get(name: str) -> AnyArray:
                 if name not in arrays:
                     progress(len(arrays) / max(len(names), 1), f"Reading {path.name}")
-                    array = np.load(io.BytesIO(archive.read(f"arrays/{name}.npy")), allow_pickle=False)
-                    array.setflags(write=False)
-                    arrays[name] = array
+                    arrays[name] = stored_array(archive.read(f"arrays/{name}.npy"))
                 return arrays[name]
 
             document = document_from(record, get)

@@ -5,6 +5,7 @@ wrong with a file, brings it to millimetres and makes a Scan of it.
 """
 
 import io
+import logging
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +19,9 @@ from arabesque.scan.mesh import Scan
 from arabesque.units import scale_to_mm
 
 MESH_SUFFIXES = (".stl", ".obj", ".ply")
+
+# what it says of a damaged file goes to programmers; users are told by FileProblem
+logging.getLogger("trimesh").setLevel(logging.CRITICAL)
 
 _EXPORT_AGAIN = "Export it again from its source as STL, OBJ or PLY"
 
@@ -98,7 +102,8 @@ def _parse(path: Path, content: bytes) -> tuple[Floats, Ints]:
     if kind == "obj":
         _check_obj_indices(path, content)
     try:
-        loaded = trimesh.load(io.BytesIO(content), file_type=kind, process=False, force="mesh", skip_materials=True)
+        with np.errstate(all="ignore"):  # what is not a number is told below, in our words
+            loaded = trimesh.load(io.BytesIO(content), file_type=kind, process=False, force="mesh", skip_materials=True)
         return np.asarray(loaded.vertices, dtype=float).reshape(-1, 3), np.asarray(
             loaded.faces, dtype=np.int64
         ).reshape(-1, 3)

@@ -73,9 +73,12 @@ class Finder(QLineEdit):
 
     def _run(self) -> None:
         item = self.list.currentItem()
-        self._leave()
+        chosen = None
         if item is not None and item.flags() & Qt.ItemFlag.ItemIsEnabled:
-            self._commands[item.data(Qt.ItemDataRole.UserRole)].trigger()
+            chosen = item.data(Qt.ItemDataRole.UserRole)
+        self._leave()
+        if chosen is not None:
+            self._commands[chosen].trigger()
 
     def _leave(self) -> None:
         self.clear()

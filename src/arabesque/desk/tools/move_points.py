@@ -80,7 +80,7 @@ class MovePoints(Tool):
         if self._drag is not None:
             return f"Moving {self._drag[0].value}: Esc drops it"
         if self._count() == 0:
-            return "Click a control point; Alt-click the net for a row"
+            return "Click a control point; Alt-click the net for a row; Ctrl and arrows go along"
         return f"Drag it, Shift along the normal, or nudge with Page Up and arrows by {self.step_mm:g} mm"
 
     @property
@@ -217,7 +217,9 @@ class MovePoints(Tool):
             Qt.Key.Key_Right: (Way.ROW, 1), Qt.Key.Key_Left: (Way.ROW, -1),
             Qt.Key.Key_Up: (Way.COLUMN, 1), Qt.Key.Key_Down: (Way.COLUMN, -1),
         }  # fmt: skip
-        if key in ways and self._count():
+        if key in ways and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._step_along(ways[Qt.Key(key)])
+        elif key in ways and self._count():
             way, sign = ways[Qt.Key(key)]
             self._commit(surface, self.chosen[..., None] * self._directions(surface, way) * sign * self.step_mm, way)
         elif key in (Qt.Key.Key_Comma, Qt.Key.Key_Period):
@@ -229,6 +231,20 @@ class MovePoints(Tool):
             return False
         self.changed.emit()
         return True
+
+    def _step_along(self, where: tuple[Way, int]) -> None:
+        """Choose the next point along the row or column; the first point when none is chosen."""
+        assert self.chosen is not None
+        way, sign = where
+        mask = np.zeros_like(self.chosen)
+        if not self._count():
+            mask[0, 0] = True
+        else:
+            axis = 1 if way is Way.COLUMN else 0
+            index = np.argwhere(self.chosen)[0]
+            index[axis] = np.clip(index[axis] + sign, 0, mask.shape[axis] - 1)
+            mask[tuple(index)] = True
+        self.chosen = mask
 
     # the change
 

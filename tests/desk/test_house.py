@@ -1,0 +1,337 @@
+"""The window as a house to work in: findable, arrangeable, safe."""
+
+import random
+import resource
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit
+
+from arabesque.desk import theme
+from arabesque.desk.panels.finder import matching
+from arabesque.desk.panels.help import HelpPage
+from arabesque.desk.scenery import Glance
+from arabesque.desk.settings import Colours, Mouse, Settings, TextSize, Wheel
+from arabesque.desk.steps import Step
+from arabesque.desk.tools import Export, MovePoints, Pick, Preferences, Timeline
+from arabesque.desk.window import Window
+from arabesque.geometry import Surface
+from arabesque.model import Document, Item, Journal, Project, leftovers, save_project
+from arabesque.scan import read_scan
+from arabesque.solid import FileKind
+from tests.desk.support import CTRL, SHIFT, WindowTest
+from tests.examples import heron, plane, random_surface
+
+
+class FinderTest(WindowTest):
+    def test_every_command_is_found_by_its_name(self) -> None:
+        commands = self.window.commands.all()
+        for command in commands:
+            self.assertIn(command, matching(commands, command.label.lower().rstrip("…"))[:4], command.label)
+            self.assertTrue(command.hint)
+            self.assertTrue(command.menu or command.id == "edit-points", command.id)
+
+    def test_type_and_enter_runs(self) -> None:
+        self.open_heron()
+        self.key(Qt.Key.Key_Space, CTRL)
+        self.assertTrue(self.window.finder.hasFocus())
+        QTest.keyClicks(self.window.finder, "scan curv")
+        self.assertTrue(self.window.finder.list.isVisible())
+        QTest.keyClick(self.window.finder, Qt.Key.Key_Return)
+        self.assertIn(Glance.CURVATURE, self.window.looks.glances)
+        self.assertFalse(self.window.finder.list.isVisible())
+        self.assertTrue(self.view.hasFocus())
+
+    def test_shortcuts_do_not_clash(self) -> None:
+        keys = [c.shortcut for c in self.window.commands.all() if c.shortcut]
+        self.assertEqual(len(keys), len(set(keys)))
+        self.assertFalse(set(keys) & {"R", "C", "F", *(g.key for g in Glance)})
+
+    def test_help_names_every_command(self) -> None:
+        self.key(Qt.Key.Key_F1)
+        page = self.window.findChild(HelpPage)
+        assert page is not None
+        text = page.toPlainText()
+        for command in self.window.commands.all():
+            self.assertIn(command.label, text)
+        self.assertIn("The order of work", text)
+        page.close()
+
+
+class SettingsTest(WindowTest):
+    def test_colours_and_text_change_at_once_and_are_kept(self) -> None:
+        self.key(Qt.Key.Key_Comma, CTRL)
+        tool = self.window.tool
+        assert isinstance(tool, Preferences)
+        tool.options.colours, tool.options.text_size = Colours.DARK, TextSize.LARGE
+        tool.options_changed()
+        self.assertIs(theme.now(), theme.DARK)
+        self.assertEqual(self.app.font().pointSizeF(), 12)
+        QTest.qWait(30)
+        panel = self.window.grab().toImage().pixelColor(20, 500)
+        self.assertLess(panel.lightness(), 80)
+        again = Settings(self.folder / "settings.ini")
+        self.assertEqual((again.choice(Colours), again.text_size), (Colours.DARK, TextSize.LARGE))
+        tool.options.colours, tool.options.text_size = Colours.LIGHT, TextSize.USUAL
+        tool.options_changed()
+        self.assertIs(theme.now(), theme.LIGHT)
+
+    def test_mouse_presets(self) -> None:
+        self.open_heron()
+        start = QPoint(460, 340)
+        for mouse, button in (
+            (Mouse.THREE_BUTTONS, Qt.MouseButton.MiddleButton),
+            (Mouse.TWO_BUTTONS, Qt.MouseButton.RightButton),
+            (Mouse.LEFT_HAND, Qt.MouseButton.LeftButton),
+        ):
+            self.settings.choose(mouse)
+            self.window._dress()
+            before = self.view.camera
+            self.drag(start, start + QPoint(30, 10), button=button)
+            self.assertFalse(np.allclose(before.axes, self.view.camera.axes), mouse)
+            before = self.view.camera
+            self.drag(start, start + QPoint(30, 10), SHIFT, button)
+            np.testing.assert_allclose(before.axes, self.view.camera.axes)
+            self.assertFalse(np.allclose(before.target, self.view.camera.target), mouse)
+
+    def wheel(self, up: int) -> None:
+        at = QPointF(460, 340)
+        none = Qt.KeyboardModifier.NoModifier
+        event = QWheelEvent(
+            at, self.view.mapToGlobal(at), QPoint(), QPoint(0, up), Qt.MouseButton.NoButton, none,
+            Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(self.view, event)
+
+    def test_the_wheel_goes_the_way_one_likes(self) -> None:
+        self.open_heron()
+        for wheel, nearer in ((Wheel.FORWARD_IN, True), (Wheel.FORWARD_OUT, False)):
+            self.settings.choose(wheel)
+            self.window._dress()
+            before = self.view.camera.distance
+            self.wheel(120)
+            self.assertEqual(self.view.camera.distance < before, nearer)
+        self.settings.choose(Mouse.TRACKPAD)
+        self.window._dress()
+        before = self.view.camera
+        self.wheel(40)
+        self.assertFalse(np.allclose(before.axes, self.view.camera.axes))
+
+
+class HistoryTest(WindowTest):
+    def test_every_state_can_be_gone_to_and_named(self) -> None:
+        self.patched()
+        self.key(Qt.Key.Key_U)
+        self.key(Qt.Key.Key_V)
+        self.key(Qt.Key.Key_H, CTRL)
+        tool = self.window.tool
+        assert isinstance(tool, Timeline)
+        self.assertEqual([c.label for c in tool.choices][-1], "opened")
+        name = next(w for w in self.window.inspector.findChildren(QLineEdit) if w.accessibleName() == "name")
+        name.setFocus()
+        name.selectAll()
+        QTest.keyClicks(name, "Before the rim")
+        QTest.mouseClick(self.window.inspector.apply_button, Qt.MouseButton.LeftButton)
+        self.assertEqual([m.name for m in self.session.history.milestones], ["Before the rim"])
+        rows = self.window.inspector.choices
+        item = rows.item(3)
+        QTest.mouseClick(rows.viewport(), Qt.MouseButton.LeftButton, pos=rows.visualItemRect(item).center())
+        self.until(lambda: self.session.history.position == 1)
+        self.session.delete(self.session.document.surfaces()[0])
+        tool.choices[0].run()
+        self.assertEqual(len(self.session.document.surfaces()), 1)
+        self.assertEqual(self.session.history.steps[-1].label, "back to Before the rim")
+
+    def test_milestones_are_saved(self) -> None:
+        self.open_heron()
+        self.session.set_milestone("Clean scan")
+        path = self.folder / "a.arabesque"
+        self.session.save(path)
+        self.idle()
+        self.assertFalse(self.session.unsaved)
+        self.session.open_project(path)
+        self.until(lambda: self.session.history.steps[0].label.endswith("opened") and self.session.jobs.idle)
+        self.assertEqual([m.name for m in self.session.history.milestones], ["Clean scan"])
+
+
+class SafetyTest(WindowTest):
+    def test_work_of_a_killed_window_is_offered_and_taken_up(self) -> None:
+        journal = Journal(self.folder / "journal", lambda problem: None)
+        document = Document().with_item(Item("s", "clay", plane()))
+        journal.begin("scan opened", document, None)
+        moved = document.with_item(Item("p", "Patch", random_surface((2, 2), (1, 1))))
+        journal.commit("patch of 9 points", moved)
+        journal.flush()
+        journal.close(keep=True)
+        self.window._offer()
+        page = self.window.start_page
+        self.assertTrue(page.isVisible())
+        self.assertIn("Go on with it", page.buttons)
+        QTest.mouseClick(page.buttons["Go on with it"], Qt.MouseButton.LeftButton)
+        self.until(lambda: "p" in self.session.document)
+        self.assertFalse(page.isVisible())
+        self.assertEqual(leftovers(self.folder / "journal"), [])
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.assertNotIn("p", self.session.document)
+        self.assertTrue(self.session.unsaved)
+
+    def test_the_title_says_when_the_work_was_last_safe(self) -> None:
+        self.open_heron()
+        self.session.set_tolerance(0.3)
+        journal = self.session.journal
+        assert journal is not None and journal.flush()
+        self.window._show_safety()
+        self.assertIn("safe on disk", self.window._safety.text())
+        history = [step.label for step in self.session.history.steps]
+        self.assertEqual(history, ["opened", "tolerance 0.3 mm"])
+
+    def test_a_damaged_project_gives_back_what_it_can(self) -> None:
+        path = self.folder / "a.arabesque"
+        document = Document()
+        for n in range(3):
+            document = document.with_item(Item(str(n), f"Patch {n}", random_surface((3, 3), (2, 2), seed=n)))
+        save_project(path, Project(document))
+        whole = path.read_bytes()
+        path.write_bytes(whole[: int(len(whole) * 0.6)])
+        self.window.open_path(path)
+        self.until(lambda: len(list(self.session.document)) > 0)
+        self.assertLess(len(list(self.session.document)), 3)
+        self.until(lambda: "damaged" in self.view.overlay.message)
+        self.assertIn("Patch 2", self.view.overlay.message)
+        self.assertIsNone(self.session.path)
+
+    def test_recent_files_are_on_the_first_page(self) -> None:
+        path = self.folder / "saddle.arabesque"
+        save_project(path, Project(Document().with_item(Item("s", "clay", plane()))))
+        self.window.open_path(path)
+        self.until(lambda: self.session.path == path)
+        other = Window(self.settings, None)
+        self.addCleanup(other.close)
+        self.assertIn("saddle.arabesque", other.start_page.buttons)
+
+    def test_a_soak_of_random_edits_keeps_memory_and_truth(self) -> None:
+        """2,000 random edits, undos, redos and saves: documents come back bit for bit, memory stays."""
+        self.session.start(Document().with_item(Item("p", "Patch", random_surface((3, 3), (2, 2)))), None, "start")
+        rng = random.Random(0)
+        states = [self.session.document["p"].shape.points]
+        position = 0
+        grown = 0
+        for number in range(2000):
+            what = rng.random()
+            if what < 0.5 or position == 0:
+                surface = self.session.document["p"].shape
+                assert isinstance(surface, Surface)
+                points = surface.points.copy()
+                points[rng.randrange(5), rng.randrange(5)] += rng.uniform(-1, 1)
+                self.session.commit(str(number), self.session.document.with_shape("p", surface.with_points(points)))
+                position += 1
+                states[position:] = [self.session.document["p"].shape.points]
+            elif what < 0.75:
+                self.session.undo()
+                position -= 1
+            elif what < 0.995:
+                self.session.redo()
+                position = min(position + 1, len(states) - 1)
+            else:
+                self.session.save(self.folder / "soak.arabesque")
+            self.assertIs(self.session.document["p"].shape.points, states[position])
+            if number % 20 == 0:
+                QTest.qWait(1)
+            if number == 400:
+                self.idle()
+                grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        self.idle()
+        self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - grown, 60_000)  # kB
+
+
+class LayersTest(WindowTest):
+    def test_layers_hide_dim_and_colour(self) -> None:
+        self.patched()
+        item = self.session.surface_item
+        assert item is not None
+        self.key(Qt.Key.Key_L)
+        layer = self.session.document.layers[0]
+        self.assertEqual(self.session.document[item.id].layer, layer.id)
+        row = self.window.outline.model.item(1, 0)
+        assert row is not None
+        self.assertEqual((row.text(), row.child(0, 0).text()), ("Layer 1", "Patch"))
+        eye = self.window.outline.model.index(1, 3)
+        tree = self.window.outline.tree
+        QTest.mouseClick(tree.viewport(), Qt.MouseButton.LeftButton, pos=tree.visualRect(eye).center())
+        self.assertFalse(self.session.document.shows(self.session.document[item.id]))
+        self.key(Qt.Key.Key_Z, CTRL)
+        state = self.window.outline.model.index(1, 2)
+        QTest.mouseClick(tree.viewport(), Qt.MouseButton.LeftButton, pos=tree.visualRect(state).center())
+        self.assertTrue(self.session.document.dims(self.session.document[item.id]))
+        self.session.remove_layer(layer)
+        self.assertIsNone(self.session.document[item.id].layer)
+
+    def test_only_this(self) -> None:
+        self.patched()
+        first = self.session.surface_item
+        assert first is not None
+        self.session.add("another", "Other", random_surface((2, 2), (1, 1)))
+        self.session.select(first.id)
+        self.key(Qt.Key.Key_O)
+        self.idle()
+        self.assertEqual(len([t for t in self.view.scene.triangles if t.slot != "scan"]), 1)
+        self.key(Qt.Key.Key_O)
+        QTest.qWait(50)
+        self.assertEqual(len([t for t in self.view.scene.triangles if t.slot != "scan"]), 2)
+
+    def test_keyboard_only_work(self) -> None:
+        """From nothing to an exported file without touching the mouse, but for the four places on the scan."""
+        self.patched()
+        self.key(Qt.Key.Key_M)
+        tool = self.window.tool
+        assert isinstance(tool, MovePoints) and tool.chosen is not None
+        self.key(Qt.Key.Key_Right, CTRL)
+        self.assertEqual(int(tool.chosen.sum()), 1)
+        self.key(Qt.Key.Key_Right, CTRL)
+        self.key(Qt.Key.Key_Up, CTRL)
+        self.assertEqual(np.argwhere(tool.chosen).tolist(), [[1, 1]])
+        before = self.surface().points[1, 1]
+        self.key(Qt.Key.Key_PageUp)
+        self.assertAlmostEqual(np.linalg.norm(self.surface().points[1, 1] - before), 0.1)
+
+
+class DeliverTest(WindowTest):
+    def test_triangles_in_inches(self) -> None:
+        self.patched()
+        self.key(Qt.Key.Key_E, CTRL)
+        tool = self.window.tool
+        assert isinstance(tool, Export)
+        self.assertEqual(self.window.step, Step.DELIVER)
+        tool.options.kind = FileKind.STL
+        path = self.folder / "patch.stl"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+            self.key(Qt.Key.Key_Return)
+        self.idle()
+        grid = self.surface().on_grid(np.linspace(0, 1, 50), np.linspace(0, 1, 50))[0, 0].reshape(-1, 3)
+        self.assertLess(read_scan(path).closest(grid).distance.max(), 0.05)
+        self.assertIsInstance(self.window.tool, Pick)
+
+    def test_surfaces_and_curves_come_in(self) -> None:
+        path = Path(self.folder) / "solids.step"
+        solids = [("rod", 8.0, (0.0, 0.0, 0.0)), ("ball", 20.0, (60.0, 0.0, 0.0))]
+        self.session.kernel.call("write_primitives", str(path), solids)
+        self.window.open_path(path)
+        self.until(lambda: len(self.session.document.surfaces()) == 4)
+        self.assertIn("trimmed", self.view.overlay.message)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.assertEqual(len(self.session.document.surfaces()), 0)
+
+
+class MovingTest(WindowTest):
+    def test_a_reduced_scan_is_drawn_while_the_camera_moves(self) -> None:
+        self.open_heron(120_000)
+        scan = heron(120_000).scan
+        self.until(lambda: self.session.scan_views.stand_in(scan))
+        self.view.look(self.view.camera.panned(5, 5), moving=True)
+        QTest.qWait(30)
+        self.assertLess(len(self.view.scene.triangles[0].triangles), 60_000)
+        self.until(lambda: len(self.view.scene.triangles[0].triangles) == len(scan.triangles), 5)

@@ -1,0 +1,181 @@
+"""The journal: what a killed session left, bit for bit."""
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import threading
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+
+from arabesque.errors import FileProblem
+from arabesque.model import (
+    Document,
+    Item,
+    Journal,
+    Project,
+    discard,
+    leftovers,
+    load_project,
+    recover,
+    rescue_project,
+    save_project,
+)
+from tests.examples import plane, random_surface
+
+
+class JournalTest(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.root = Path(folder.name)
+        self.problems: list[FileProblem] = []
+        self.document = (
+            Document()
+            .with_item(Item("s", "scan", plane()))
+            .with_item(Item("p", "Patch", random_surface((3, 3), (1, 1))))
+        )
+
+    def journal(self) -> Journal:
+        return Journal(self.root, self.problems.append)
+
+    def crash(self, journal: Journal) -> None:
+        """End the journal as a crash would: everything written so far stays, the lock goes."""
+        self.assertTrue(journal.flush())
+        journal.close(keep=True)
+
+    def test_fifty_sessions_killed_at_random_moments(self) -> None:
+        """kill -9 at any moment: every step older than a second is there, and what is there is right."""
+        command = [sys.executable, "-m", "tests.model.killed_session", str(self.root), "50"]
+        done = subprocess.run(command, capture_output=True, text=True, timeout=240, check=True, env=dict(os.environ))
+        rounds = [json.loads(line) for line in done.stdout.splitlines()]
+        self.assertEqual(len(rounds), 50)
+        for result in rounds:
+            self.assertEqual((result["wrong"], result["missing"]), (0, 0), result)
+        self.assertGreater(sum(result["kept"] for result in rounds), 1000)
+        self.assertGreater(sum(result["found"] for result in rounds), 45)
+
+    def test_undo_milestones_and_the_saved_state_come_back(self) -> None:
+        journal = self.journal()
+        other = self.document.with_tolerance(0.1)
+        journal.begin("opened", self.document, "/a/b.arabesque")
+        journal.milestone("First", self.document)
+        journal.commit("tolerance", other)
+        journal.saved("/a/b.arabesque")
+        journal.commit("deleted", other.without("p"))
+        journal.move(1)
+        self.crash(journal)
+        found = leftovers(self.root)[0]
+        self.assertEqual((found.project, found.steps, found.label), ("/a/b.arabesque", 3, "deleted"))
+        history, saved = recover(found)
+        self.assertEqual((history.position, len(history.steps)), (1, 3))
+        self.assertEqual(history.document.tolerance, 0.1)
+        assert saved is not None
+        self.assertEqual(saved.tolerance, 0.1)
+        self.assertEqual([m.name for m in history.milestones], ["First"])
+        np.testing.assert_array_equal(history.document["p"].shape.points, self.document["p"].shape.points)
+
+    def test_a_drag_does_not_write_the_scan_again(self) -> None:
+        journal = self.journal()
+        journal.begin("opened", self.document, None)
+        journal.flush()
+        before = sum(path.stat().st_size for path in journal.folder.rglob("*") if path.is_file())
+        surface = self.document["p"].shape
+        journal.commit("moved", self.document.with_shape("p", surface.with_points(surface.points + 1)))
+        journal.flush()
+        grown = sum(path.stat().st_size for path in journal.folder.rglob("*") if path.is_file()) - before
+        self.assertLess(grown, 5000)
+        self.assertGreater(before, 100_000)
+        journal.close()
+
+    def test_several_windows_do_not_disturb_one_another(self) -> None:
+        one, two = self.journal(), self.journal()
+        for journal in (one, two):
+            journal.begin("opened", self.document, None)
+            journal.commit("more", self.document.with_tolerance(0.1))
+            journal.flush()
+        self.assertEqual(leftovers(self.root), [])
+        self.crash(one)
+        self.assertEqual([found.folder for found in leftovers(self.root)], [one.folder])
+        two.close()
+        self.assertFalse(two.folder.exists())
+        discard(leftovers(self.root)[0])
+        self.assertEqual(list(self.root.iterdir()), [])
+
+    def test_a_full_disk_is_told_and_made_up_for(self) -> None:
+        journal = self.journal()
+        journal.begin("opened", self.document, None)
+        journal.flush()
+        told = threading.Event()
+        self.problems = []
+        journal._on_problem = lambda problem: (self.problems.append(problem), told.set())
+        with mock.patch("arabesque.model.journal.os.fsync", side_effect=OSError(28, "No space left on device")):
+            journal.commit("one", self.document.with_tolerance(0.3))
+            self.assertTrue(told.wait(5))
+        self.assertIn("No space left", str(self.problems[0]))
+        journal.commit("two", self.document.with_tolerance(0.4))
+        self.crash(journal)
+        history, _ = recover(leftovers(self.root)[0])
+        self.assertEqual([step.label for step in history.steps], ["opened", "one", "two"])
+
+    def test_a_torn_last_line_is_left_out(self) -> None:
+        journal = self.journal()
+        journal.begin("opened", self.document, None)
+        journal.commit("one", self.document.with_tolerance(0.3))
+        journal.commit("two", self.document.with_tolerance(0.4))
+        self.crash(journal)
+        path = journal.folder / "steps.jsonl"
+        whole = path.read_bytes()
+        for cut in (10, 200):
+            path.write_bytes(whole[:-cut])
+            history, _ = recover(leftovers(self.root)[0])
+            self.assertEqual(history.steps[-1].label, "one")
+
+    def test_what_was_only_looked_at_is_not_offered(self) -> None:
+        for document, project in ((Document(), None), (self.document, "/a/b.arabesque")):
+            journal = self.journal()
+            journal.begin("opened", document, project)
+            self.crash(journal)
+        self.assertEqual(leftovers(self.root), [])
+
+
+class RescueTest(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "a.arabesque"
+        self.document = Document()
+        for n in range(4):
+            self.document = self.document.with_item(Item(str(n), f"Patch {n}", random_surface((3, 3), (2, 2), seed=n)))
+        save_project(self.path, Project(self.document))
+        self.whole = self.path.read_bytes()
+
+    def test_a_cut_file_gives_back_what_is_there(self) -> None:
+        self.path.write_bytes(self.whole[: int(len(self.whole) * 0.6)])
+        with self.assertRaises(FileProblem):
+            load_project(self.path)
+        rescued = rescue_project(self.path)
+        self.assertGreater(len(rescued.lost), 0)
+        self.assertEqual(len(list(rescued.document)) + len(rescued.lost), 4)
+        for item in rescued.document:
+            np.testing.assert_array_equal(item.shape.points, self.document[item.id].shape.points)
+
+    def test_a_flipped_bit_costs_one_item(self) -> None:
+        points = self.document["2"].shape.points.tobytes()
+        at = self.whole.index(points[:64])
+        self.path.write_bytes(self.whole[: at + 8] + b"\x55" + self.whole[at + 9 :])
+        with self.assertRaises(FileProblem):
+            load_project(self.path)
+        rescued = rescue_project(self.path)
+        self.assertEqual(rescued.lost, ("Patch 2",))
+        self.assertEqual(len(list(rescued.document)), 3)
+
+    def test_what_holds_nothing_is_told(self) -> None:
+        for content in (b"", b"hello", self.whole[:100]):
+            self.path.write_bytes(content)
+            with self.assertRaises(FileProblem):
+                rescue_project(self.path)
