@@ -284,8 +284,17 @@ class LayersTest(WindowTest):
         self.assertEqual(len([t for t in self.view.scene.triangles if t.slot != "scan"]), 2)
 
     def test_keyboard_only_work(self) -> None:
-        """From nothing to an exported file without touching the mouse, but for the four places on the scan."""
-        self.patched()
+        """Four places by arrows and Space, Enter, and then control points: never a mouse."""
+        self.open_heron()
+        self.key(Qt.Key.Key_N)
+        for key, times in ((Qt.Key.Key_Right, 3), (Qt.Key.Key_Down, 4), (Qt.Key.Key_Left, 9), (Qt.Key.Key_Up, 4)):
+            for _ in range(times):
+                self.key(key)
+            self.key(Qt.Key.Key_Space)
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.key(Qt.Key.Key_Escape)
+        self.assertEqual(len(self.session.document.surfaces()), 1)
         self.key(Qt.Key.Key_M)
         tool = self.window.tool
         assert isinstance(tool, MovePoints) and tool.chosen is not None

@@ -62,6 +62,20 @@ class SurfaceEvaluationTest(unittest.TestCase):
                     else:
                         np.testing.assert_array_equal(ours[k, m], 0.0)
 
+    def test_higher_orders_agree_with_the_quick_way(self) -> None:
+        uv = np.random.default_rng(2).random((50, 2))
+        for rational in (False, True):
+            surface = random_surface((4, 3), (2, 3), rational=rational)
+            second, third = surface.derivatives(uv, 2), surface.derivatives(uv, 3)
+            for k in range(3):
+                for m in range(3 - k):
+                    np.testing.assert_allclose(second[k, m], third[k, m], atol=1e-9)
+            step = np.array([1e-5, 0])
+            ahead, behind = (surface.derivatives(0.1 + 0.8 * uv + s, 2)[2, 0] for s in (step, -step))
+            exact = surface.derivatives(0.1 + 0.8 * uv, 3)[3, 0]
+            off = np.abs((0.1 + 0.8 * uv)[:, 0] - 0.5) > 1e-4
+            np.testing.assert_allclose(exact[off], ((ahead - behind) / 2e-5)[off], rtol=1e-3, atol=1.0)
+
     def test_grid_equals_scattered(self) -> None:
         for rational in (False, True):
             surface = random_surface((3, 4), (2, 3), rational=rational)

@@ -2,10 +2,12 @@
 
 import json
 import os
+import random
 import subprocess
 import sys
 import tempfile
 import threading
+import time
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -141,6 +143,31 @@ class JournalTest(unittest.TestCase):
             journal.begin("opened", document, project)
             self.crash(journal)
         self.assertEqual(leftovers(self.root), [])
+
+
+class KilledSaveTest(unittest.TestCase):
+    def test_a_save_killed_in_the_middle_leaves_a_whole_file(self) -> None:
+        """SIGKILL at ten random moments of saving over and over: the project opens every time."""
+        code = (
+            "import sys; from arabesque.model import *; from tests.examples import plane\n"
+            "d = Document().with_item(Item('s', 'scan', plane(steps=200)))\n"
+            "save_project(sys.argv[1], Project(d)); print('ready', flush=True)\n"
+            "while True: save_project(sys.argv[1], Project(d.with_tolerance(0.3)))"
+        )
+        rng = random.Random(0)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.arabesque"
+            for _ in range(10):
+                child = subprocess.Popen([sys.executable, "-c", code, str(path)], stdout=subprocess.PIPE)
+                assert child.stdout is not None
+                child.stdout.readline()
+                time.sleep(rng.uniform(0, 0.15))
+                child.kill()
+                child.wait()
+                child.stdout.close()
+                scan = load_project(path).document.reference_scan
+                assert scan is not None
+                self.assertEqual(len(scan.triangles), 80_000)
 
 
 class RescueTest(unittest.TestCase):

@@ -38,6 +38,21 @@ class FilesTest(unittest.TestCase):
             scan = read_scan(self.folder / name)
             self.assertEqual((len(scan.points), len(scan.triangles)), (8, 12))
 
+    def test_colours_normals_and_texture_do_no_harm(self) -> None:
+        box = trimesh.creation.box((10, 20, 30))
+        box.visual.vertex_colors = np.random.default_rng(0).integers(0, 255, (8, 4))
+        (self.folder / "a.ply").write_bytes(trimesh.exchange.ply.export_ply(box, vertex_normal=True))
+        lines = ["mtllib none.mtl", "o box"]
+        lines += [f"v {x} {y} {z} 0.5 0.2 0.1" for x, y, z in box.vertices]
+        lines += ["vt 0 0", "vt 1 0", "vt 1 1", "vn 0 0 1", "usemtl clay", "s 1"]
+        lines += [f"f {a}/1/1 {b}/2/1 {c}/3/1" for a, b, c in box.faces + 1]
+        (self.folder / "a.obj").write_text("\n".join(lines), encoding="ascii")
+        for name in ("a.ply", "a.obj"):
+            with self.subTest(name):
+                scan = read_scan(self.folder / name)
+                self.assertEqual((len(scan.points), len(scan.triangles)), (8, 12))
+                np.testing.assert_allclose(scan.bounds[1], [5, 10, 15], atol=1e-6)
+
     def test_units(self) -> None:
         """International inch 25.4 mm and foot 304.8 mm exactly (1959 agreement)."""
         write_scan(self.folder / "a.stl", sphere(radius=1, subdivisions=3))

@@ -64,6 +64,7 @@ class Window(QMainWindow):
         self.session = Session(journal)
         self.looks = Looks()
         self.step = Step.PATCH
+        self._cursor = (0.0, 0.0)
         self._held: tuple[Glance, float, bool] | None = None
         self._message = QTimer(self)
         self._message.setSingleShot(True)
@@ -200,6 +201,7 @@ class Window(QMainWindow):
             tool.place_wanted.connect(self.choose_export)
         tool.start()
         self.tool = tool
+        self._cursor = (self.view.width() / 2, self.view.height() / 2)
         if kind in TOOLS:
             self.go_to(kind.step)
         self.inspector.take(tool)
@@ -341,8 +343,34 @@ class Window(QMainWindow):
             self._clear_message()
             self.tool.escape()
             event.accept()
-        elif self._glance_key(event) or self.tool.key(event):
+        elif self._glance_key(event) or self.tool.key(event) or self._cursor_key(event):
             event.accept()
+
+    def _cursor_key(self, event: QKeyEvent) -> bool:
+        """The arrows move a cursor over the view, Space clicks there: places without a mouse."""
+        ways = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, -1),
+            Qt.Key.Key_Down: (0, 1),
+        }
+        if not self.tool.takes_places:
+            return False
+        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        pointer = Pointer(*self._cursor, self.view.camera)
+        if event.key() in ways:
+            dx, dy = ways[Qt.Key(event.key())]
+            step = 1 if fine else 12
+            x = min(max(self._cursor[0] + step * dx, 0), self.view.width())
+            y = min(max(self._cursor[1] + step * dy, 0), self.view.height())
+            self._cursor = (x, y)
+            self.tool.move(Pointer(x, y, self.view.camera), False)
+        elif event.key() == Qt.Key.Key_Space:
+            self._pressed(pointer)
+            self.tool.release(pointer)
+        else:
+            return False
+        return True
 
     def _glance_key(self, event: QKeyEvent) -> bool:
         """Tap: on or off. Hold: on only while held."""

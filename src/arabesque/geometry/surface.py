@@ -10,7 +10,7 @@ from numpy.typing import ArrayLike
 
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import InvalidShape
-from arabesque.geometry.kernels import basis_matrix, evaluate_tensor
+from arabesque.geometry.kernels import basis_matrix, evaluate_curvature, evaluate_tensor
 from arabesque.geometry.knots import bezier_knots, breakpoints, checked_knots, elevate_degree, insert_knots
 from arabesque.geometry.rational import quotient_derivatives
 
@@ -84,7 +84,10 @@ class Surface:
         """
         uv = np.ascontiguousarray(uv, dtype=float)
         (ku, kv), (p, q) = self.knots, self.degree
-        values = evaluate_tensor(ku, p, kv, q, self._coefficients, uv, order)
+        if order == 2:
+            values = evaluate_curvature(ku, p, kv, q, self._coefficients, uv)
+        else:
+            values = evaluate_tensor(ku, p, kv, q, self._coefficients, uv, order)
         return values if self.weights is None else quotient_derivatives(values)
 
     def at(self, uv: ArrayLike) -> Floats:

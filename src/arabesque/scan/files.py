@@ -59,6 +59,8 @@ def ready_to_fit(scan: Scan, progress: Progress = silent) -> Scan:
     _ = scan.smoothed_normals
     progress(0.5, "Building the search tree")
     scan.closest(scan.points[:1])
+    progress(0.9, "Measuring the noise")
+    _ = scan.noise
     progress(1.0, "Ready")
     return scan
 

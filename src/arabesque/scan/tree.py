@@ -17,6 +17,7 @@ from numba import njit
 from arabesque.arrays import Floats, Ints
 
 TRIANGLES_PER_LEAF = 4
+QUERY_CELLS = 64
 
 # where on its triangle a closest point lies
 FACE, EDGE_01, EDGE_12, EDGE_20, CORNER_0, CORNER_1, CORNER_2 = range(7)
@@ -46,12 +47,16 @@ class BoxTree:
         self._order = _median_order(corners, self._starts)
         self._corners = corners[self._order]
         self._boxes = _build_boxes(self._corners, self._starts)
+        self._low = self._boxes[0, :3].astype(np.float64)
+        self._cell = float((self._boxes[0, 3:] - self._boxes[0, :3]).max()) / QUERY_CELLS or 1.0
 
     def closest(self, points: Floats, cut: float = np.inf) -> Hits:
         """Closest points for (n, 3) queries; triangle -1 and infinite distance beyond ``cut``."""
         points = np.ascontiguousarray(points, dtype=np.float64)
+        # neighbours in space one after the other: the last answer bounds the next, and the tree stays in the cache
+        sequence = np.argsort(_cells(points, self._low, self._cell), kind="stable")
         found, distance, triangle, barycentric, feature = _closest(
-            self._corners, self._starts, self._boxes, points, cut * cut
+            self._corners, self._starts, self._boxes, points, sequence, cut * cut
         )
         original = np.where(triangle >= 0, self._order[triangle], -1)
         return Hits(found, distance, original, barycentric, feature)
@@ -68,7 +73,7 @@ class BoxTree:
         return np.where(triangle >= 0, self._order[triangle], -1), t
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _select(middles, order, low, high, wanted, axis):  # type: ignore[no-untyped-def]
     """Reorder low..high-1 so that what comes before ``wanted`` is not larger along ``axis`` (Hoare 1961)."""
     high -= 1
@@ -95,7 +100,7 @@ def _select(middles, order, low, high, wanted, axis):  # type: ignore[no-untyped
             return
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _median_order(corners, starts):  # type: ignore[no-untyped-def]
     """Order of the triangles in which every node of the tree holds a run, split along its widest axis."""
     count = len(corners)
@@ -126,7 +131,7 @@ def _median_order(corners, starts):  # type: ignore[no-untyped-def]
     return order
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _build_boxes(corners, starts):  # type: ignore[no-untyped-def]
     leaves = len(starts) - 1
     boxes = np.empty((2 * leaves - 1, 6), dtype=np.float32)
@@ -149,7 +154,21 @@ def _build_boxes(corners, starts):  # type: ignore[no-untyped-def]
     return boxes
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
+def _cells(points, low, cell):  # type: ignore[no-untyped-def]
+    """Number of the grid cell of each query along a Morton curve (Morton 1966), outliers in the rim cells."""
+    codes = np.empty(len(points), dtype=np.int64)
+    for i in range(len(points)):
+        code = 0
+        for axis in range(3):
+            place = int(min(max((points[i, axis] - low[axis]) / cell, 0.0), QUERY_CELLS - 1.0))
+            for bit in range(6):
+                code |= ((place >> bit) & 1) << (3 * bit + axis)
+        codes[i] = code
+    return codes
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def _box_distance(boxes, node, x, y, z):  # type: ignore[no-untyped-def]
     dx = max(boxes[node, 0] - x, 0.0, x - boxes[node, 3])
     dy = max(boxes[node, 1] - y, 0.0, y - boxes[node, 4])
@@ -157,7 +176,7 @@ def _box_distance(boxes, node, x, y, z):  # type: ignore[no-untyped-def]
     return dx * dx + dy * dy + dz * dz
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _on_triangle(c, i, x, y, z):  # type: ignore[no-untyped-def]
     """Barycentric coordinates (of corners 1 and 2) and feature of the closest point.
 
@@ -196,8 +215,8 @@ def _on_triangle(c, i, x, y, z):  # type: ignore[no-untyped-def]
     return vb / total, vc / total, FACE
 
 
-@njit(cache=True, nogil=True)
-def _closest(corners, starts, boxes, points, cut):  # type: ignore[no-untyped-def]  # noqa: PLR0915
+@njit(cache=True, nogil=True, error_model="numpy")
+def _closest(corners, starts, boxes, points, sequence, cut):  # type: ignore[no-untyped-def]  # noqa: PLR0915
     count = len(points)
     leaves = len(starts) - 1
     found = np.empty((count, 3))
@@ -208,7 +227,7 @@ def _closest(corners, starts, boxes, points, cut):  # type: ignore[no-untyped-de
     nodes = np.empty(128, dtype=np.int64)
     reach = np.empty(128)
     last = -1
-    for q in range(count):
+    for q in sequence:
         x, y, z = points[q, 0], points[q, 1], points[q, 2]
         best = cut
         best_triangle = -1
@@ -289,7 +308,7 @@ def _closest(corners, starts, boxes, points, cut):  # type: ignore[no-untyped-de
     return found, distance, triangle, barycentric, feature
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _box_entry(boxes, node, ox, oy, oz, ix, iy, iz):  # type: ignore[no-untyped-def]
     """Ray parameter where the ray enters the box; infinite when it misses."""
     x0, x1 = (boxes[node, 0] - ox) * ix, (boxes[node, 3] - ox) * ix
@@ -300,7 +319,7 @@ def _box_entry(boxes, node, ox, oy, oz, ix, iy, iz):  # type: ignore[no-untyped-
     return enter if enter <= leave else np.inf
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _ray_triangle(c, i, ox, oy, oz, dx, dy, dz):  # type: ignore[no-untyped-def]
     """Ray parameter of the hit, infinite for none (Möller and Trumbore 1997)."""
     e1x, e1y, e1z = c[i, 3] - c[i, 0], c[i, 4] - c[i, 1], c[i, 5] - c[i, 2]
@@ -321,12 +340,12 @@ def _ray_triangle(c, i, ox, oy, oz, dx, dy, dz):  # type: ignore[no-untyped-def]
     return t if t >= 0.0 else np.inf
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _inverse(value: float) -> float:
     return 1.0 / value if abs(value) > 1e-300 else 1e300
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _first_hits(corners, starts, boxes, origins, directions):  # type: ignore[no-untyped-def]
     count = len(origins)
     leaves = len(starts) - 1

@@ -123,9 +123,9 @@ class FitStrip(QWidget):
         column = QVBoxLayout(tolerance)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        heading = QLabel("Tolerance, mm")
-        heading.setObjectName("heading")
-        column.addWidget(heading)
+        self._tolerance_heading = QLabel()
+        self._tolerance_heading.setObjectName("heading")
+        column.addWidget(self._tolerance_heading)
         column.addWidget(self.tolerance)
         for widget in (
             self.item, self.degrees, tolerance, self.histogram, self.inside, self.worst, self.fly, self.rms,
@@ -142,7 +142,9 @@ class FitStrip(QWidget):
         self.refresh()
 
     def dress(self) -> None:
-        """Draw the icon anew in the colours of the theme."""
+        """Draw the icon anew in the colours of the theme, and show the unit of typed lengths."""
+        self._tolerance_heading.setText(f"Tolerance, {LengthField.unit}")
+        self.tolerance.show_value(self._session.document.tolerance)
         self.fly.setIcon(icon("ph.crosshair"))
 
     def refresh(self) -> None:

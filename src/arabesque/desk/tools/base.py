@@ -81,6 +81,8 @@ class Tool(QObject):
     shortcut: ClassVar[str]
     icon: ClassVar[str]
     Options: ClassVar[type | None] = None
+    takes_places: ClassVar[bool] = False
+    """True for a tool that is given places in the view: the arrows then move a cursor there, Space clicks."""
     applies: ClassVar[bool] = True
     """False for a tool whose every move takes effect at once, with nothing left to apply."""
 

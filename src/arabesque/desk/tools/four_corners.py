@@ -30,6 +30,7 @@ class FourCornerPatch(Tool):
     hint = "Click four corners on the scan"
     shortcut = "N"
     icon = "ph.polygon"
+    takes_places = True
 
     @dataclass
     class Options:
@@ -68,7 +69,7 @@ class FourCornerPatch(Tool):
             return "Open a scan first"
         if len(self.corners) < 4:
             words = ("the first corner", "the second corner", "the third corner", "the fourth corner")
-            return f"Click {words[len(self.corners)]} on the scan"
+            return f"Click {words[len(self.corners)]} on the scan; or arrows and Space"
         if self._job is not None:
             return "Fitting: Esc drops it"
         if self._target is not None:

@@ -1,0 +1,1 @@
+"""Side-by-side measurements: ./start bench prints the table."""

@@ -1,0 +1,143 @@
+"""The core: closest points, evaluation, fitting, opening, memory."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from functools import partial
+from pathlib import Path
+
+import igl
+import numpy as np
+import trimesh
+from scipy.interpolate import LSQBivariateSpline, NdBSpline
+
+from arabesque.demo import Heron, simulate
+from arabesque.desk.meters import LiveGrid
+from arabesque.fitting import four_corner_patch
+from arabesque.geometry import Surface, uniform_knots
+from arabesque.model import Document, Item, Project, load_project, save_project
+from arabesque.scan import Scan, read_scan, ready_to_fit, write_scan
+from benchmarks.row import Row, alternately
+
+
+def rows() -> Iterator[Row]:
+    """Every row of the core, in turn."""
+    simulated = simulate(Heron(), 400_000, 0.03, 1)
+    scan = ready_to_fit(simulated.scan)
+    yield from closest_points(scan)
+    yield from live_step(scan)
+    yield from ladder(simulated.master, scan)
+    yield from evaluation()
+    with tempfile.TemporaryDirectory() as folder:
+        yield from opening(Path(folder), scan)
+        yield from large(Path(folder))
+
+
+def closest_points(scan: Scan) -> Iterator[Row]:
+    rng = np.random.default_rng(0)
+    chosen = rng.choice(len(scan.points), 10_000, replace=False)
+    queries = scan.points[chosen] + rng.normal(scale=0.5, size=(10_000, 3))
+    points, triangles = np.array(scan.points), np.array(scan.triangles)
+    tree = igl.AABB()
+    tree.init(points, triangles)
+    ours, peer = alternately(
+        lambda: scan.tree.closest(queries), lambda: tree.squared_distance(points, triangles, queries), rounds=15
+    )
+    note = "peer: igl.AABB on all cores, holding the GIL; ours on one, without it"
+    yield Row("10,000 closest points, 400k triangles", ours, peer, 1.2, "ms", note)
+    mesh = trimesh.Trimesh(points, triangles, process=False)
+    few = queries[:300]
+    trimesh.proximity.closest_point(mesh, few[:5])
+    began = time.perf_counter()
+    trimesh.proximity.closest_point(mesh, few)
+    theirs = 1000 * (time.perf_counter() - began) * len(queries) / len(few)
+    yield Row("the same against trimesh.proximity", ours, theirs, 0.01, "ms", "peer measured on 300 points and scaled")
+
+
+def live_step(scan: Scan) -> Iterator[Row]:
+    fit = four_corner_patch(Heron().corners["flank"], scan, 0.2)
+    live = LiveGrid(fit.surface)
+    points = fit.surface.points.copy()
+    points[1, 1] += [0, 0, 0.5]
+    moved = fit.surface.with_points(points)
+    grid = live.measure(moved, scan)
+    flat = grid.points.reshape(-1, 3)
+    corners, triangles = np.array(scan.points), np.array(scan.triangles)
+    tree = igl.AABB()
+    tree.init(corners, triangles)
+    ours, peer = alternately(
+        lambda: live.measure(moved, scan), lambda: tree.squared_distance(corners, triangles, flat), rounds=15
+    )
+    yield Row(f"live step, {len(flat)} samples: grid, normals, signed distances", ours, peer, 1.5, "ms", "peer: igl")
+
+
+def ladder(master: Heron, scan: Scan) -> Iterator[Row]:
+    corners = master.corners["flank"]
+    fit = four_corner_patch(corners, scan, 0.2)
+    (seconds,) = alternately(lambda: four_corner_patch(corners, scan, 0.2), rounds=3)
+    yield Row("ladder at 0.2 mm, 400k triangles", seconds / 1000, None, 3.0, "s", f"{fit.surface.count} control points")
+    (x0, y0), (x1, y1) = corners.min(axis=0)[:2], corners.max(axis=0)[:2]
+    p = scan.points
+    box = (p[:, 0] > x0) & (p[:, 0] < x1) & (p[:, 1] > y0) & (p[:, 1] < y1) & (scan.point_normals[:, 2] > 0.3)
+    u, v = fit.surface.degree
+    spline = LSQBivariateSpline(*p[box].T, [], [], kx=u, ky=v, bbox=[x0, x1, y0, y1])
+    swapped = LSQBivariateSpline(*p[box].T, [], [], kx=v, ky=u, bbox=[x0, x1, y0, y1])
+    gx, gy = np.meshgrid(np.linspace(x0, x1, 80), np.linspace(y0, y1, 80), indexing="ij")
+
+    def rms(points: np.ndarray) -> float:
+        return float(np.sqrt(np.mean(master.distance(points) ** 2)))
+
+    t = np.linspace(0, 1, 80)
+    ours = rms(fit.surface.on_grid(t, t)[0, 0].reshape(-1, 3))
+    x, y = gx.ravel(), gy.ravel()
+    theirs = min(rms(np.column_stack([x, y, s.ev(x, y)])) for s in (spline, swapped))
+    note = f"rms to the true surface, {fit.surface.count} control points each; peer: LSQBivariateSpline"
+    yield Row("closeness of the ladder's patch", ours, theirs, 1.1, "mm", note)
+
+
+def evaluation() -> Iterator[Row]:
+    rng = np.random.default_rng(0)
+    uv = rng.random((10_000, 2))
+    for degree in (3, 5):
+        knots = uniform_knots(degree, 3)
+        surface = Surface((degree, degree), (knots, knots), rng.normal(size=(degree + 3, degree + 3, 3)))
+        oracle = NdBSpline(surface.knots, surface.points, surface.degree)
+        ours, peer = alternately(partial(surface.derivatives, uv, 2), partial(_all_orders, oracle, uv), rounds=15)
+        yield Row(f"10,000 points with second derivatives, degree {degree}", ours, peer, 0.5, "ms", "peer: NdBSpline")
+
+
+def _all_orders(spline: NdBSpline, uv: np.ndarray) -> list[np.ndarray]:
+    return [spline(uv, nu=nu) for nu in ((0, 0), (1, 0), (0, 1), (2, 0), (1, 1), (0, 2))]
+
+
+def opening(folder: Path, scan: Scan) -> Iterator[Row]:
+    path = folder / "heron.stl"
+    write_scan(path, scan)
+    ours, peer = alternately(lambda: read_scan(path), lambda: trimesh.load(path), rounds=4)
+    yield Row("opening a 400k binary STL, ready to fit", ours, peer, 2.5, "ms", "peer: the bare trimesh load")
+
+
+def large(folder: Path) -> Iterator[Row]:
+    path = folder / "large.stl"
+    scan = simulate(Heron(), 2_000_000, 0.03, 1).scan
+    write_scan(path, scan)
+    code = (
+        "import resource, sys; from arabesque.scan import read_scan; read_scan(sys.argv[1]);"
+        "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)"
+    )
+    done = subprocess.run([sys.executable, "-c", code, str(path)], capture_output=True, text=True, check=True)
+    yield Row("memory to open 2M triangles", int(done.stdout) / 1e6, None, 2.5, "GB", "peak, whole process")
+    project = folder / "large.arabesque"
+    save_project(project, Project(Document().with_item(Item("s", "scan", scan))))
+
+    def reopen() -> None:
+        loaded = load_project(project).document.reference_scan
+        assert loaded is not None
+        ready_to_fit(loaded)
+
+    (ms,) = alternately(reopen, rounds=2)
+    yield Row("reopening a project with a 2M scan", ms / 1000, None, 4.0, "s", "ready to fit")

@@ -1,0 +1,142 @@
+"""The window: start, journal, and whether it answers while work goes on. Run in a process of its own."""
+
+from __future__ import annotations
+
+import json
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+
+from arabesque.demo import Heron, simulate
+from arabesque.desk.settings import Settings
+from arabesque.desk.view.widget import View
+from arabesque.desk.warm_up import warm_up
+from arabesque.desk.window import Window
+from arabesque.fitting import four_corner_patch
+from arabesque.scan import write_scan
+from arabesque.solid import FileKind
+from benchmarks.row import Row
+
+BEAT = 5
+SOFTWARE = "without the time that the software renderer of this machine needs for a picture"
+
+
+class Heart:
+    """Beats every few ms; remembers the longest pause, drawing left out."""
+
+    def __init__(self) -> None:
+        self.longest = 0.0
+        self._drawing = 0.0
+        self._last = time.perf_counter()
+        self._timer = QTimer()
+        self._timer.timeout.connect(self._beat)
+        self._timer.start(BEAT)
+
+    def drew(self, seconds: float) -> None:
+        """A picture took so long."""
+        self._drawing += seconds
+
+    def _beat(self) -> None:
+        now = time.perf_counter()
+        self.longest = max(self.longest, now - self._last - self._drawing)
+        self._last, self._drawing = now, 0.0
+
+    def during(self, application: QApplication, work: Callable[[], object], done: Callable[[], object]) -> float:
+        """Longest pause, ms, from the start of some work until it is done."""
+        self._beat()
+        self.longest = 0.0
+        work()
+        end = time.monotonic() + 120
+        while not done() and time.monotonic() < end:
+            application.processEvents()
+            time.sleep(0.0005)
+        for _ in range(5):
+            application.processEvents()
+            time.sleep(0.005)
+        return 1000 * self.longest
+
+
+def _timed_drawing(heart: Heart) -> None:
+    plain = View.paintGL
+
+    def timed(view: View) -> None:
+        began = time.perf_counter()
+        plain(view)
+        if view._renderer is not None:
+            view._renderer._gl.finish()  # a software renderer works on after the call: that is drawing, too
+        heart.drew(time.perf_counter() - began)
+
+    View.paintGL = timed  # type: ignore[method-assign]
+
+
+def main() -> None:
+    """Print the rows as JSON lines."""
+    began = float(sys.argv[1])
+    folder = Path(tempfile.mkdtemp())
+    application = QApplication([])
+    heart = Heart()
+    _timed_drawing(heart)
+    window = Window(Settings(folder / "s.ini"), folder / "journal")
+    window.show()
+    drawn: list[float] = []
+    window.view.drawn.connect(lambda: drawn.append(time.time()))
+    while not drawn:
+        application.processEvents()
+    application.processEvents()
+    rows = [
+        Row("usable window after a warm start", time.time() - began, None, 3.0, "s", "from the command to a picture")
+    ]
+
+    warm_up()
+    session = window.session
+    path = folder / "heron.stl"
+    write_scan(path, simulate(Heron(), 400_000, 0.03, 1).scan)
+    pause = heart.during(application, lambda: window.open_path(path), lambda: window.tool.can_apply)
+    pause = max(pause, heart.during(application, window.tool.apply, lambda: session.scan and session.jobs.idle))
+    rows.append(Row("longest pause while a 400k scan is opened", pause, None, 100, "ms", SOFTWARE))
+
+    scan = session.scan
+    assert scan is not None
+    fits: list[object] = []
+
+    corners = Heron().corners["flank"]
+
+    def fit() -> None:
+        job = session.run("Fitting", lambda progress: four_corner_patch(corners, scan, 0.05, None, progress))
+        job.done.connect(fits.append)
+
+    pause = heart.during(application, fit, lambda: fits)
+    rows.append(Row("longest pause while a patch is fitted", pause, None, 100, "ms", SOFTWARE))
+    item = session.add("patch", "Patch", fits[0].surface)  # type: ignore[attr-defined]
+    heart.during(application, lambda: None, lambda: session.jobs.idle)
+
+    out = folder / "a.step"
+    pause = heart.during(
+        application, lambda: session.export(out, [item], FileKind.STEP_AP214, "mm", 0.05), lambda: session.jobs.idle
+    )
+    rows.append(Row("longest pause while STEP is written", pause, None, 100, "ms", SOFTWARE))
+
+    surface = item.shape
+    points = surface.points.copy()
+    points[1, 1, 2] += 0.1
+    assert session.journal is not None
+    session.journal.flush()
+    began = time.perf_counter()
+    session.journal.commit("moved", session.document.with_shape(item.id, surface.with_points(points)))
+    taken = 1000 * (time.perf_counter() - began)
+    session.journal.flush()
+    rows.append(Row("journal step after a drag, the window's time", taken, None, 50, "ms"))
+    for row in rows:
+        print(json.dumps(row.__dict__))
+    sys.stdout.flush()
+    session._saved = session.history.document
+    window.close()
+
+
+if __name__ == "__main__":
+    main()
