@@ -17,7 +17,8 @@ from PyQt6.QtWidgets import QApplication
 from arabesque.demo import Heron
 from arabesque.desk import theme
 from arabesque.desk.scenery import ScanLook
-from arabesque.desk.settings import Settings
+from arabesque.desk.settings import Colours, Settings
+from arabesque.desk.tools import Timeline
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface
 
@@ -95,6 +96,11 @@ def main() -> None:
     at.key(Qt.Key.Key_Escape)
     at.key(Qt.Key.Key_1)
     at.shoot("distance")
+    at.key(Qt.Key.Key_0)
+    at.key(Qt.Key.Key_6)
+    at.shoot("scan-curvature")
+    at.key(Qt.Key.Key_6)
+    at.key(Qt.Key.Key_1)
     at.key(Qt.Key.Key_M)
     window.show_scans(ScanLook.SEE_THROUGH)
     item = window.session.surface_item
@@ -103,6 +109,16 @@ def main() -> None:
     at.drag(start, start + QPoint(-1, -4))
     at.shoot("move-control-points")
     QTest.mouseRelease(at.view, LEFT, SHIFT, start + QPoint(-1, -4))
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_L)
+    at.key(Qt.Key.Key_U)
+    window.show_scans(ScanLook.SOLID)
+    window.settings.choose(Colours.DARK)
+    window._dress()
+    window.take_up(Timeline)
+    at.key(Qt.Key.Key_Return)
+    at.shoot("history-dark")
+    window.session._unsaved_milestones = False
     window.session._saved = window.session.history.document
     window.close()
 

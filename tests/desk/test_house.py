@@ -2,6 +2,7 @@
 
 import random
 import resource
+import threading
 from pathlib import Path
 from unittest import mock
 
@@ -9,7 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QToolButton
 
 from arabesque.desk import theme
 from arabesque.desk.panels.finder import matching
@@ -21,6 +22,7 @@ from arabesque.desk.tools import Export, MovePoints, Pick, Preferences, Timeline
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface
 from arabesque.model import Document, Item, Journal, Project, leftovers, save_project
+from arabesque.progress import Progress
 from arabesque.scan import read_scan
 from arabesque.solid import FileKind
 from tests.desk.support import CTRL, SHIFT, WindowTest
@@ -209,6 +211,8 @@ class SafetyTest(WindowTest):
         save_project(path, Project(Document().with_item(Item("s", "clay", plane()))))
         self.window.open_path(path)
         self.until(lambda: self.session.path == path)
+        self.window._recent.aboutToShow.emit()
+        self.assertEqual([a.text() for a in self.window._recent.actions()], ["saddle.arabesque"])
         other = Window(self.settings, None)
         self.addCleanup(other.close)
         self.assertIn("saddle.arabesque", other.start_page.buttons)
@@ -333,6 +337,31 @@ class DeliverTest(WindowTest):
         self.assertIn("trimmed", self.view.overlay.message)
         self.key(Qt.Key.Key_Z, CTRL)
         self.assertEqual(len(self.session.document.surfaces()), 0)
+
+
+class JobsTest(WindowTest):
+    def test_jobs_queue_in_sight_and_each_can_be_cancelled(self) -> None:
+        held = threading.Event()
+
+        def work(progress: Progress) -> str:
+            while not held.wait(0.005):
+                progress(0.5, "Half way")
+            return "done"
+
+        first, second = self.session.run("First", work), self.session.run("Second", work)
+        results: list[str] = []
+        first.done.connect(results.append)
+        second.done.connect(results.append)
+        jobs = self.window.inspector._jobs
+        self.until(lambda: "Half way" in [label.text() for label in jobs.findChildren(QLabel)])
+        self.assertEqual(sorted(label.text() for label in jobs.findChildren(QLabel)), ["Half way", "Second"])
+        cancel = next(b for b in jobs.findChildren(QToolButton) if b.isVisible())
+        QTest.mouseClick(cancel, Qt.MouseButton.LeftButton)
+        self.until(lambda: self.session.jobs.jobs == [second])
+        held.set()
+        self.until(lambda: self.session.jobs.idle)
+        QTest.qWait(10)
+        self.assertEqual(results, ["done"])
 
 
 class MovingTest(WindowTest):

@@ -10,6 +10,8 @@ from arabesque.geometry import (
     curve_pieces,
     join_curves,
     join_surfaces,
+    lower_degree,
+    lower_degree_within,
     reversed_curve,
     reversed_surface,
     simplify_curve,
@@ -101,6 +103,14 @@ class RemovalTest(unittest.TestCase):
         light, error = simplify_surface(surface.with_knots([0.2, 0.8], [0.3]), 1e-7)
         self.assertEqual(light.count, surface.count)
         self.assertLess(error, 1e-8)
+
+    def test_degrees_are_lowered_only_within_the_tolerance(self) -> None:
+        surface = random_surface((4, 3), (1, 1))
+        error = lower_degree(surface, 0).error
+        self.assertIsNone(lower_degree_within(surface, 0, 0.9 * error))
+        lowered = lower_degree_within(surface, 0, 1.1 * error)
+        assert lowered is not None
+        self.assertEqual((lowered.surface.degree, lowered.error), ((3, 3), error))
 
     def test_the_error_told_is_true_and_within_the_tolerance(self) -> None:
         curve = random_curve(3, 12)

@@ -92,8 +92,8 @@ class Commands:
             if command.checked is not None:
                 action.setChecked(command.checked())
 
-    def fill(self, bar: QMenuBar) -> None:
-        """Make the menus."""
+    def fill(self, bar: QMenuBar) -> dict[str, QMenu]:
+        """Make the menus; returns them by name."""
         menus: dict[str, QMenu] = {}
         for command, action in self._commands.values():
             if command.menu:
@@ -103,3 +103,4 @@ class Commands:
                     menu.setToolTipsVisible(True)
                     menus[command.menu] = menu
                 menus[command.menu].addAction(action)
+        return menus

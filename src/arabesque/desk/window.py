@@ -168,7 +168,10 @@ class Window(QMainWindow):
         self._safety.setContentsMargins(0, 6, 12, 6)
         bar = self.menuBar()
         assert bar is not None
-        self.commands.fill(bar)
+        menus = self.commands.fill(bar)
+        self._recent = QMenu("Recent", self)
+        self._recent.aboutToShow.connect(self._fill_recent)
+        menus["File"].insertMenu(self.commands["save"], self._recent)
         bar.setCornerWidget(self._safety)
 
     def _tools_of(self, step: Step) -> list[list[QAction]]:
@@ -227,6 +230,13 @@ class Window(QMainWindow):
         self._show_start_page()
         self._show_safety()
         self.view.update()
+
+    def _fill_recent(self) -> None:
+        self._recent.clear()
+        for path in self.settings.recent:
+            self._recent.addAction(path.name, partial(self.open_path, path)).setToolTip(str(path))
+        if self._recent.isEmpty():
+            self._recent.addAction("Nothing yet").setEnabled(False)
 
     def _offer(self) -> None:
         """Fill the first page with what there is to go on with."""

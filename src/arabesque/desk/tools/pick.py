@@ -11,7 +11,7 @@ class Pick(Tool):
     id = "pick"
     step = Step.PATCH
     label = "Select"
-    hint = "Click a patch. Middle drag turns, with Shift it moves; the wheel zooms"
+    hint = "Click a patch. Middle drag turns, Shift moves, wheel zooms"
     shortcut = ""
     icon = "ph.cursor"
 
