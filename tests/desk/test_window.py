@@ -187,6 +187,13 @@ class StepsAndGlancesTest(WindowTest):
         self.assertEqual((self.window.width(), self.window.height()), (1280, 800))
         self.assertGreaterEqual(self.view.width() * self.view.height() / (1280 * 800), 0.62)
 
+    def test_a_small_window_cuts_nothing(self) -> None:
+        self.window.resize(1000, 640)
+        QTest.qWait(50)
+        self.assertLessEqual(self.window.chips.geometry().right(), self.view.width())
+        self.assertLess(self.window.fit_strip.height(), 60)
+        self.assertGreater(self.view.height(), 480)
+
     def test_tap_switches_and_hold_glances(self) -> None:
         self.patched()
         self.key(Qt.Key.Key_1)

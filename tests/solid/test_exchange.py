@@ -1,35 +1,20 @@
 """Other kinds of files: IGES, STEP AP242, triangles; units; analytic faces and curves."""
 
-import tempfile
-import unittest
-from pathlib import Path
-
 import numpy as np
 
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.geometry import Curve, Surface, surface_curvature, uniform_knots
 from arabesque.scan import read_scan
-from arabesque.solid import FileKind, KernelWorker, deliver, read_model, shown_part
+from arabesque.solid import FileKind, deliver, read_model, shown_part
 from tests.examples import random_surface
+from tests.solid.support import KernelTest
 
 CURVE = Curve(3, uniform_knots(3, 2), np.random.default_rng(0).normal(size=(5, 3)) * 10)
 
 
-class ExchangeTest(unittest.TestCase):
-    worker: KernelWorker
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        cls.worker = KernelWorker()
-
-    @classmethod
-    def tearDownClass(cls) -> None:
-        cls.worker.close()
-
+class ExchangeTest(KernelTest):
     def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
+        super().setUp()
         self.items: list[tuple[str, Surface | Curve]] = [
             ("Flank", random_surface((3, 4), (2, 1))),
             ("Round", random_surface((2, 2), (1, 1), rational=True)),

@@ -2,9 +2,7 @@
 
 import os
 import signal
-import tempfile
 import unittest
-from pathlib import Path
 
 import numpy as np
 
@@ -14,23 +12,12 @@ from arabesque.progress import Cancelled
 from arabesque.solid import KernelWorker, read_step, write_step
 from tests.examples import random_surface
 from tests.reference import teapot_patches
+from tests.solid.support import KernelTest
 
 
-class StepTest(unittest.TestCase):
-    worker: KernelWorker
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        cls.worker = KernelWorker()
-
-    @classmethod
-    def tearDownClass(cls) -> None:
-        cls.worker.close()
-
+class StepTest(KernelTest):
     def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
+        super().setUp()
         self.path = self.folder / "a.step"
 
     def test_surfaces_come_back_with_names(self) -> None:

@@ -86,6 +86,7 @@ class Window(QMainWindow):
         self._clock.timeout.connect(self._show_safety)
         self._clock.start(1000)
         self.setAcceptDrops(True)
+        self.setMinimumSize(1000, 620)
         self.resize(1280, 800)
 
     # building
@@ -95,6 +96,7 @@ class Window(QMainWindow):
         self.view.compose = lambda camera: compose(self.session, self.looks, self.tool, camera, self.view.moving)
         self.view.pivot = self._place_under
         self.view.resized.connect(self._show_start_page)
+        self.view.resized.connect(lambda: self.chips.fit_into(self.view.width()))
         self.view.pressed.connect(self._pressed)
         self.view.moved.connect(lambda pointer, dragging: self.tool.move(pointer, dragging))
         self.view.released.connect(lambda pointer: self.tool.release(pointer))

@@ -216,6 +216,16 @@ def _on_triangle(c, i, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def _triangle_distance(c, i, x, y, z):  # type: ignore[no-untyped-def]
+    """Squared distance to a triangle, and where on it the closest point lies."""
+    v, w, where = _on_triangle(c, i, x, y, z)
+    dx = c[i, 0] + v * (c[i, 3] - c[i, 0]) + w * (c[i, 6] - c[i, 0]) - x
+    dy = c[i, 1] + v * (c[i, 4] - c[i, 1]) + w * (c[i, 7] - c[i, 1]) - y
+    dz = c[i, 2] + v * (c[i, 5] - c[i, 2]) + w * (c[i, 8] - c[i, 2]) - z
+    return dx * dx + dy * dy + dz * dz, v, w, where
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def _closest(corners, starts, boxes, points, sequence, cut):  # type: ignore[no-untyped-def]  # noqa: PLR0915
     count = len(points)
     leaves = len(starts) - 1
@@ -235,26 +245,7 @@ def _closest(corners, starts, boxes, points, sequence, cut):  # type: ignore[no-
         best_w = 0.0
         best_feature = 0
         if last >= 0:  # neighbouring queries: the last answer is a good first bound
-            v, w, where = _on_triangle(corners, last, x, y, z)
-            dx = (
-                corners[last, 0]
-                + v * (corners[last, 3] - corners[last, 0])
-                + w * (corners[last, 6] - corners[last, 0])
-                - x
-            )
-            dy = (
-                corners[last, 1]
-                + v * (corners[last, 4] - corners[last, 1])
-                + w * (corners[last, 7] - corners[last, 1])
-                - y
-            )
-            dz = (
-                corners[last, 2]
-                + v * (corners[last, 5] - corners[last, 2])
-                + w * (corners[last, 8] - corners[last, 2])
-                - z
-            )
-            d = dx * dx + dy * dy + dz * dz
+            d, v, w, where = _triangle_distance(corners, last, x, y, z)
             if d < best:
                 best, best_triangle, best_v, best_w, best_feature = d, last, v, w, where
         top = 1
@@ -268,11 +259,7 @@ def _closest(corners, starts, boxes, points, sequence, cut):  # type: ignore[no-
             if node >= leaves - 1:
                 leaf = node - (leaves - 1)
                 for i in range(starts[leaf], starts[leaf + 1]):
-                    v, w, where = _on_triangle(corners, i, x, y, z)
-                    dx = corners[i, 0] + v * (corners[i, 3] - corners[i, 0]) + w * (corners[i, 6] - corners[i, 0]) - x
-                    dy = corners[i, 1] + v * (corners[i, 4] - corners[i, 1]) + w * (corners[i, 7] - corners[i, 1]) - y
-                    dz = corners[i, 2] + v * (corners[i, 5] - corners[i, 2]) + w * (corners[i, 8] - corners[i, 2]) - z
-                    d = dx * dx + dy * dy + dz * dz
+                    d, v, w, where = _triangle_distance(corners, i, x, y, z)
                     if d < best:
                         best, best_triangle, best_v, best_w, best_feature = d, i, v, w, where
             else:

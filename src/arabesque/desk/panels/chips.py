@@ -17,6 +17,7 @@ class Chips(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(4, 2, 4, 2)
         layout.setSpacing(2)
+        self._buttons: list[QToolButton] = []
         for number, group in enumerate(groups):
             if number:
                 layout.addSpacing(12)
@@ -26,4 +27,16 @@ class Chips(QWidget):
                 button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
                 button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
                 layout.addWidget(button)
+                self._buttons.append(button)
+        self.adjustSize()
+        self._full = self.width()
+
+    def fit_into(self, width: int) -> None:
+        """Leave the words of those with an icon out where there is no room for them."""
+        style = Qt.ToolButtonStyle.ToolButtonTextBesideIcon
+        if width < self._full + 16:
+            style = Qt.ToolButtonStyle.ToolButtonIconOnly
+        for button in self._buttons:
+            if not button.icon().isNull():
+                button.setToolButtonStyle(style)
         self.adjustSize()

@@ -143,6 +143,7 @@ class FitStrip(QWidget):
 
     def dress(self) -> None:
         """Draw the icon anew in the colours of the theme, and show the unit of typed lengths."""
+        self.setFixedHeight(2 * self.fontMetrics().height() + 16)
         self._tolerance_heading.setText(f"Tolerance, {LengthField.unit}")
         self.tolerance.show_value(self._session.document.tolerance)
         self.fly.setIcon(icon("ph.crosshair"))
