@@ -10,7 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QToolButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QMessageBox, QToolButton
 
 from arabesque.desk import theme
 from arabesque.desk.panels.finder import matching
@@ -21,7 +21,7 @@ from arabesque.desk.steps import Step
 from arabesque.desk.tools import Export, MovePoints, Pick, Preferences, Timeline
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface
-from arabesque.model import Document, Item, Journal, Project, leftovers, save_project
+from arabesque.model import Document, Item, Journal, Project, leftovers, load_project, save_project
 from arabesque.progress import Progress
 from arabesque.scan import read_scan
 from arabesque.solid import FileKind
@@ -250,6 +250,36 @@ class SafetyTest(WindowTest):
                 grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
         self.idle()
         self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - grown, 60_000)  # kB
+
+
+class LeavingTest(WindowTest):
+    def leave(self, answer: QMessageBox.StandardButton) -> None:
+        with mock.patch.object(QMessageBox, "question", return_value=answer):
+            self.window.close()
+
+    def test_only_the_loss_of_unsaved_work_asks(self) -> None:
+        with mock.patch.object(QMessageBox, "question", side_effect=AssertionError("asked")):
+            self.open_heron()
+            self.window.new_project()
+        self.open_heron()
+        self.session.set_tolerance(0.3)
+        self.leave(QMessageBox.StandardButton.Cancel)
+        self.assertTrue(self.window.isVisible())
+        path = self.folder / "a.arabesque"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+            self.leave(QMessageBox.StandardButton.Save)
+        self.until(lambda: not self.window.isVisible())
+        self.assertEqual(load_project(path).document.tolerance, 0.3)
+        self.assertEqual(list((self.folder / "journal").iterdir()), [])
+
+    def test_keys_reach_the_tool_wherever_the_focus_is(self) -> None:
+        self.open_heron()
+        self.window.outline.tree.setFocus()
+        QTest.keyClick(self.window.outline.tree, Qt.Key.Key_7)
+        self.assertIn(Glance.NET, self.window.looks.glances)
+        self.view.setFocus()
+        QTest.keyClick(self.view, Qt.Key.Key_Tab)
+        self.assertFalse(self.view.hasFocus())
 
 
 class LayersTest(WindowTest):

@@ -188,7 +188,17 @@ class RefusalTest(unittest.TestCase):
             fit = four_corner_patch(SQUARE[order], plane(), 0.2)
             self.assertEqual(fit.figures.missing, 0.0)
             self.assertTrue(np.all(fit.surface.normals([[0.5, 0.5]])[:, 2] > 0.99))
-            np.testing.assert_array_equal(fit.surface.points[0, 0], SQUARE[0])
+            self.assertEqual(np.abs(corners_of(fit.surface) - SQUARE[0]).max(axis=1).min(), 0.0)
+
+    def test_the_first_degree_runs_from_the_first_corner_to_the_second(self) -> None:
+        """Whichever way round and from whichever corner the patch is clicked."""
+        scan = heron().scan
+        corners = heron().master.corners["flank"]
+        for order in ([0, 1, 2, 3], [1, 0, 3, 2], [3, 2, 1, 0]):
+            surface = four_corner_patch(corners[order], scan, 0.2, (4, 2)).surface
+            self.assertEqual(surface.degree, (4, 2))
+            along = surface.points[-1, 0] - surface.points[0, 0]
+            self.assertGreater(abs(along[0]), 100)  # the long side is the one from the first to the second
 
     def test_cancel(self) -> None:
         def stop(fraction: float, message: str) -> None:

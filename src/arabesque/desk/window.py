@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -25,9 +26,11 @@ from PyQt6.QtWidgets import (
 )
 
 from arabesque.arrays import Floats
+from arabesque.demo import demo_project, master
 from arabesque.desk import theme as themes
 from arabesque.desk.commands import Commands
 from arabesque.desk.edits import raise_degree, refit_patch, try_lower_degree
+from arabesque.desk.jobs import Job
 from arabesque.desk.menus import register
 from arabesque.desk.panels.chips import Chips
 from arabesque.desk.panels.fields import LengthField
@@ -47,7 +50,7 @@ from arabesque.desk.view.navigation import PRESETS
 from arabesque.desk.view.picking import surface_under
 from arabesque.desk.view.widget import View
 from arabesque.errors import ArabesqueError
-from arabesque.model import SUFFIX, Leftover, discard, leftovers
+from arabesque.model import SUFFIX, Document, Leftover, discard, leftovers
 from arabesque.scan import MESH_SUFFIXES
 from arabesque.solid import MODEL_SUFFIXES
 
@@ -358,6 +361,17 @@ class Window(QMainWindow):
         elif self._glance_key(event) or self.tool.key(event) or self._cursor_key(event):
             event.accept()
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        # keys that no field wanted go to the tool and the glances, wherever the focus is
+        assert event is not None
+        if not self.view.hasFocus():
+            self._key(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if not self.view.hasFocus():
+            self._key_up(event)
+
     def _cursor_key(self, event: QKeyEvent) -> bool:
         """The arrows move a cursor over the view, Space clicks there: places without a mouse."""
         ways = {
@@ -507,9 +521,7 @@ class Window(QMainWindow):
 
     def new_project(self) -> None:
         """Begin with an empty document."""
-        if self._may_leave():
-            from arabesque.model import Document
-
+        if self._may_leave(self.new_project):
             self.session.start(Document(), None, "Start")
 
     def open_project(self) -> None:
@@ -528,7 +540,7 @@ class Window(QMainWindow):
     def open_path(self, path: Path) -> None:
         """Open a project or scan, whichever the file is."""
         if path.suffix.lower() == SUFFIX:
-            if self._may_leave():
+            if self._may_leave(partial(self.session.open_project, path)):
                 self.session.open_project(path)
         elif path.suffix.lower() in MODEL_SUFFIXES:
             self.session.open_model(path)
@@ -543,9 +555,7 @@ class Window(QMainWindow):
 
     def open_demo(self, name: str = "heron") -> None:
         """Open a demo project."""
-        from arabesque.demo import demo_project, master
-
-        if not self._may_leave():
+        if not self._may_leave(partial(self.open_demo, name)):
             return
         try:
             shape = master(name)
@@ -556,20 +566,15 @@ class Window(QMainWindow):
         job.done.connect(lambda document: self.session.start(document, None, f"demo {name} opened"))
         self._changed()
 
-    def save(self) -> None:
+    def save(self) -> Job | None:
         """Save the project where it is, or ask where."""
-        if self.session.path is None:
-            self.save_as()
-        else:
-            self.session.save(self.session.path)
+        return self.save_as() if self.session.path is None else self.session.save(self.session.path)
 
-    def save_as(self) -> None:
+    def save_as(self) -> Job | None:
         """Ask for a place and save the project there."""
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Save the project", f"untitled{SUFFIX}", f"Arabesque projects (*{SUFFIX})"
-        )
-        if name:
-            self.session.save(Path(name).with_suffix(SUFFIX))
+        kind = f"Arabesque projects (*{SUFFIX})"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the project", f"untitled{SUFFIX}", kind)
+        return self.session.save(Path(name).with_suffix(SUFFIX)) if name else None
 
     def choose_export(self) -> None:
         """Ask for a place and write there what the running tool offers."""
@@ -591,18 +596,21 @@ class Window(QMainWindow):
         if name:
             self.session.open_model(Path(name))
 
-    def _may_leave(self) -> bool:
-        """True when there is nothing to lose, or the user gives it up."""
+    def _may_leave(self, then: Callable[[], object]) -> bool:
+        """True when there is nothing to lose, or the user gives it up; after a save, ``then`` is done."""
         if not self.session.unsaved or not self.session.document.items:
             return True
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
-            self, "Unsaved work", "The work has changes that are not in its project file.",
+            self,
+            "Unsaved work",
+            "The work has changes that are not in its project file.",
             buttons.Save | buttons.Discard | buttons.Cancel,
-        )  # fmt: skip
+        )
         if answer == buttons.Save:
-            self.save()
-            return False
+            job = self.save()
+            if job is not None:
+                job.done.connect(lambda _: then())
         return answer == buttons.Discard
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
@@ -617,7 +625,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
-        if not self._may_leave():
+        if not self._may_leave(self.close):
             event.ignore()
             return
         self.tool.stop()

@@ -30,10 +30,13 @@ def ring_order(corners: Floats) -> Floats:
 
 
 def facing_outward(corners: Floats, scan: Scan) -> Floats:
-    """The corners so that the patch's normal Su x Sv looks the way the scan's does; the first stays first."""
+    """The corners so that the patch's normal Su x Sv looks the way the scan's does.
+
+    u runs along the side from the first to the second corner in either case.
+    """
     a, b, c, d = corners
     normals = scan.closest(corners).normals
-    return corners if np.cross(c - a, d - b) @ normals.sum(axis=0) >= 0 else corners[[0, 3, 2, 1]]
+    return corners if np.cross(c - a, d - b) @ normals.sum(axis=0) >= 0 else corners[[3, 2, 1, 0]]
 
 
 def corners_on_scan(corners: ArrayLike, scan: Scan, tolerance: float) -> Floats:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QIcon, QPixmap, QStandardItem, QStandardItemModel
+from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QPixmap, QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QHeaderView, QLabel, QTreeView, QVBoxLayout, QWidget
 
 from arabesque.desk import theme
@@ -18,6 +18,17 @@ _ID = Qt.ItemDataRole.UserRole
 _LAYER = Qt.ItemDataRole.UserRole + 1
 NAME, WEIGHT, STATE, EYE = range(4)
 _SIGNS = {"scan": "ph.cloud", "curve": "ph.path", "surface": "ph.polygon"}
+
+
+class _Tree(QTreeView):
+    """A tree that leaves letters and digits to the glances and tools."""
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.text().strip() and event.text().isprintable():
+            event.ignore()
+        else:
+            super().keyPressEvent(event)
 
 
 class Outline(QWidget):
@@ -38,7 +49,7 @@ class Outline(QWidget):
         heading = QLabel("Outline")
         heading.setObjectName("heading")
         layout.addWidget(heading)
-        self.tree = QTreeView()
+        self.tree = _Tree()
         self.tree.setAccessibleName("Outline")
         self.tree.setHeaderHidden(True)
         self.tree.setIndentation(12)

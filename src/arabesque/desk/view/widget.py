@@ -196,7 +196,8 @@ class View(QOpenGLWidget):
 
     def event(self, event: QEvent | None) -> bool:
         # arrows and Tab belong to the tool while the view has the focus, not to the focus chain
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() != Qt.Key.Key_Tab:
+        chain = (Qt.Key.Key_Tab, Qt.Key.Key_Backtab)
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() not in chain:
             self.keyPressEvent(event)
             return event.isAccepted()
         return super().event(event)
