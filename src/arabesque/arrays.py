@@ -36,7 +36,7 @@ def frozen_array(
             f"{what}: an array of {wanted} numbers is needed, this one is {' x '.join(map(str, array.shape))}",
             "Check the program or file that made it",
         )
-    if np.issubdtype(dtype, np.floating) and not np.isfinite(array.sum()) and not np.isfinite(array).all():
+    if np.issubdtype(dtype, np.floating) and not np.isfinite(array).all():
         raise InvalidShape(f"{what}: some values are not finite numbers", "Export it again from its source")
     if below is not None and array.size and (array.min() < 0 or array.max() >= below):
         raise InvalidShape(f"{what}: some indices point outside the {below} points", "Export it again from its source")

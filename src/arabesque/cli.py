@@ -19,6 +19,9 @@ from arabesque import __version__
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.units import MILLIMETRES, scale_to_mm
 
+USUAL_TOLERANCE = 0.2
+"""mm: a usual first tolerance for a styling surface (common practice)."""
+
 _NEGATIVE = re.compile(r"^-[\d.]")
 
 
@@ -89,7 +92,7 @@ def _add_common(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--unit", choices=list(MILLIMETRES), default="mm", help="unit of the scan, corners and tolerance"
     )
-    parser.add_argument("--tolerance", type=float, default=0.2)
+    parser.add_argument("--tolerance", type=float, help="in the unit of the scan; 0.2 mm if not given")
     parser.add_argument("--report", help="write the figures as JSON")
 
 
@@ -127,7 +130,7 @@ def _patch(options: argparse.Namespace) -> None:
     scale = scale_to_mm(options.unit)
     scan = read_scan(options.scan, options.unit)
     degree = tuple(options.degree) if options.degree else None
-    fit = four_corner_patch(np.array(options.corners) * scale, scan, options.tolerance * scale, degree)
+    fit = four_corner_patch(np.array(options.corners) * scale, scan, _tolerance(options, scale), degree)
     worker = KernelWorker()
     try:
         write_step(options.out, [("Patch", fit.surface)], worker)
@@ -140,6 +143,11 @@ def _patch(options: argparse.Namespace) -> None:
     )
 
 
+def _tolerance(options: argparse.Namespace, scale: float) -> float:
+    """The tolerance in mm."""
+    return USUAL_TOLERANCE if options.tolerance is None else options.tolerance * scale
+
+
 def _compare(options: argparse.Namespace) -> None:
     from arabesque.checking import measure_both_ways
     from arabesque.fitting import check_tolerance
@@ -148,7 +156,7 @@ def _compare(options: argparse.Namespace) -> None:
 
     began = time.perf_counter()
     scale = scale_to_mm(options.unit)
-    tolerance = options.tolerance * scale
+    tolerance = _tolerance(options, scale)
     check_tolerance(tolerance)
     scan = read_scan(options.scan, options.unit)
     worker = KernelWorker()

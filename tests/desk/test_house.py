@@ -403,3 +403,8 @@ class MovingTest(WindowTest):
         QTest.qWait(30)
         self.assertLess(len(self.view.scene.triangles[0].triangles), 60_000)
         self.until(lambda: len(self.view.scene.triangles[0].triangles) == len(scan.triangles), 5)
+        self.view.slow = True  # as on a machine without a graphics card: a tool's changes, too, are drawn coarse first
+        self.window._changed()
+        QTest.qWait(30)
+        self.assertLess(len(self.view.scene.triangles[0].triangles), 60_000)
+        self.until(lambda: len(self.view.scene.triangles[0].triangles) == len(scan.triangles), 5)

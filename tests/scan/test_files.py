@@ -96,6 +96,11 @@ class FilesTest(unittest.TestCase):
             "flat.stl": b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 1 1 1\nvertex 1 1 1\nvertex 1 1 1\nendloop\n"
             b"endfacet\nendsolid a\n",
             "what.txt": b"hello",
+            "remote.obj": b"v 0 0 0\nv 1e30 0 0\nv 0 1e30 0\nf 1 2 3\n",
+            "huge.ply": b"ply\nformat binary_little_endian 1.0\nelement vertex 99999999999\nproperty float x\n"
+            b"property float y\nproperty float z\nelement face 9999999999\n"
+            b"property list uchar int vertex_indices\nend_header\n" + bytes(100),
+            "none.stl": b"solid a\nendsolid a\n",
         }
         for name, content in cases.items():
             with self.subTest(name):

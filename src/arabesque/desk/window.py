@@ -234,7 +234,7 @@ class Window(QMainWindow):
         self.fit_strip.says.setText(self.tool.says)
         self._show_start_page()
         self._show_safety()
-        self.view.update()
+        self.view.refresh()
 
     def _fill_recent(self) -> None:
         self._recent.clear()

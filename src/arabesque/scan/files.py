@@ -23,6 +23,9 @@ MESH_SUFFIXES = (".stl", ".obj", ".ply")
 # what it says of a damaged file goes to programmers; users are told by FileProblem
 logging.getLogger("trimesh").setLevel(logging.CRITICAL)
 
+LARGEST_MM = 1e8
+"""Beyond 100 km from the origin, coordinates are a mistake and rounding spoils what is left of them."""
+
 _EXPORT_AGAIN = "Export it again from its source as STL, OBJ or PLY"
 
 
@@ -44,6 +47,11 @@ def read_scan(path: str | Path, unit: str = "mm", progress: Progress = silent) -
         raise FileProblem(f"{path.name} holds coordinates that are not numbers", _EXPORT_AGAIN)
     if triangles.min() < 0 or triangles.max() >= len(points):
         raise FileProblem(f"{path.name} holds triangles that point to corners it does not have", _EXPORT_AGAIN)
+    if np.abs(points).max() * scale > LARGEST_MM:
+        raise FileProblem(
+            f"{path.name} reaches {np.abs(points).max() * scale / 1e6:.3g} km from its origin",
+            "Check the unit, and move the object nearer to the origin",
+        )
     points, triangles = weld(points * scale, triangles)
     points, triangles = compact(points, triangles)
     try:

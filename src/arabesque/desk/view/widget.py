@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -22,6 +23,7 @@ from arabesque.desk.view.scene import Scene
 
 WHEEL_STEP = 1.15
 REST_MILLISECONDS = 220
+SLOW_SECONDS = 0.1
 
 
 class View(QOpenGLWidget):
@@ -63,6 +65,9 @@ class View(QOpenGLWidget):
         self.navigation = PRESETS[Mouse.THREE_BUTTONS]
         self.wheel_forward_out = False
         self.moving = False
+        self.slow = False
+        self._began = 0.0
+        self.frameSwapped.connect(self._swapped)
         self._turned = False
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -84,6 +89,7 @@ class View(QOpenGLWidget):
     def paintGL(self) -> None:
         if self._renderer is None:
             return
+        self._began = time.perf_counter()
         self.scene = self.compose(self.camera)
         self._renderer.draw(self.defaultFramebufferObject(), self.camera, self.devicePixelRatioF(), self.scene)
         self.overlay.update()
@@ -105,6 +111,17 @@ class View(QOpenGLWidget):
             self._rest.start(REST_MILLISECONDS)
         self.camera = replace(camera, size=(max(self.width(), 1), max(self.height(), 1)))
         self.update()
+
+    def refresh(self) -> None:
+        """Draw again; where a full picture takes long, a coarser one first and the full one at rest."""
+        if self.slow:
+            self.moving = True
+            self._rest.start(REST_MILLISECONDS)
+        self.update()
+
+    def _swapped(self) -> None:
+        if not self.moving:
+            self.slow = time.perf_counter() - self._began > SLOW_SECONDS
 
     def _come_to_rest(self) -> None:
         self.moving = False
