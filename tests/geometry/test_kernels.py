@@ -6,7 +6,7 @@ import numpy as np
 from scipy.interpolate import BSpline, NdBSpline
 
 from arabesque.geometry import basis_matrix, uniform_knots
-from arabesque.geometry.kernels import find_span
+from arabesque.geometry.kernels import find_span, unit_cross
 from tests.examples import random_surface
 
 
@@ -44,6 +44,15 @@ class BasisTest(unittest.TestCase):
         row = basis_matrix(knots, 2, np.array([2.5]), 0)[0]
         np.testing.assert_allclose(row[2:5], [1 / 8, 6 / 8, 1 / 8], atol=1e-15)
         self.assertEqual(np.count_nonzero(row), 3)
+
+
+class UnitCrossTest(unittest.TestCase):
+    def test_equals_numpy(self) -> None:
+        a, b = np.random.default_rng(0).normal(size=(2, 100, 3))
+        b[0] = 2 * a[0]
+        expected = np.cross(a[1:], b[1:])
+        expected /= np.linalg.norm(expected, axis=1, keepdims=True)
+        np.testing.assert_allclose(unit_cross(a, b)[1:], expected, atol=1e-12)
 
 
 class SurfaceEvaluationTest(unittest.TestCase):

@@ -23,6 +23,10 @@ class ClosestTest(unittest.TestCase):
             np.testing.assert_allclose(hits.distance, np.sqrt(squared), atol=1e-11)
             rebuilt = np.einsum("nk,nkc->nc", hits.barycentric, scan.points[scan.triangles[hits.triangle]])
             np.testing.assert_allclose(rebuilt, hits.points, atol=1e-9)
+            shares = scan.smoothed_normals[scan.triangles[hits.triangle]]
+            normals = np.einsum("nk,nkc->nc", hits.barycentric, shares)
+            normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+            np.testing.assert_allclose(scan.closest(queries).normals, normals, atol=1e-12)
 
     def test_cut(self) -> None:
         hits = sphere().tree.closest(np.array([[60.0, 0, 0], [51.0, 0, 0]]), cut=5.0)

@@ -7,7 +7,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.checking import Grid, distances_to_scan, even_parameters, surface_to_scan
 from arabesque.desk.jobs import Job, JobQueue
-from arabesque.geometry import Surface, basis_matrix, unit
+from arabesque.geometry import Surface, basis_matrix
+from arabesque.geometry.kernels import unit_cross
 from arabesque.scan import Scan
 
 SAMPLES_ALONG = 100
@@ -34,7 +35,7 @@ class LiveGrid:
         """Points, normals and distances of the surface as it now is."""
         d = surface.on_basis(*self._basis)
         points = d[0, 0]
-        normals = unit(np.cross(d[1, 0], d[0, 1]))
+        normals = unit_cross(d[1, 0].reshape(-1, 3), d[0, 1].reshape(-1, 3)).reshape(points.shape)
         shape = points.shape[:2]
         if scan is None:
             return Grid(self.u, self.v, points, normals, np.zeros(shape), np.zeros(shape, dtype=bool))

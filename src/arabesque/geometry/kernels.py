@@ -164,3 +164,17 @@ def evaluate_curvature(
             result[1, 1, index, c] = suv
             result[0, 2, index, c] = svv
     return result
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def unit_cross(a: Floats, b: Floats) -> Floats:
+    """(n, 3) unit vectors along a x b; zero where they are parallel."""
+    result = np.zeros((len(a), 3))
+    for i in range(len(a)):
+        x = a[i, 1] * b[i, 2] - a[i, 2] * b[i, 1]
+        y = a[i, 2] * b[i, 0] - a[i, 0] * b[i, 2]
+        z = a[i, 0] * b[i, 1] - a[i, 1] * b[i, 0]
+        length = np.sqrt(x * x + y * y + z * z)
+        if length > 0.0:
+            result[i, 0], result[i, 1], result[i, 2] = x / length, y / length, z / length
+    return result

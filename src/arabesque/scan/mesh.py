@@ -13,7 +13,7 @@ from scipy.sparse import csr_array
 from arabesque.arrays import Bools, Floats, Ints, frozen_array
 from arabesque.errors import InvalidShape
 from arabesque.geometry import unit
-from arabesque.scan.tree import CORNER_0, CORNER_1, CORNER_2, EDGE_01, EDGE_12, EDGE_20, BoxTree
+from arabesque.scan.tree import CORNER_0, CORNER_1, CORNER_2, EDGE_01, EDGE_12, EDGE_20, BoxTree, interpolated_normals
 
 SMOOTHING_ROUNDS = 3
 
@@ -141,8 +141,7 @@ class Scan:
     def closest(self, points: ArrayLike, cut: float = np.inf) -> Closest:
         """Closest place on the scan for (n, 3) queries; triangle -1 beyond ``cut`` mm."""
         hits = self.tree.closest(np.asarray(points, dtype=float), cut)
-        corners = self.triangles[hits.triangle]
-        normals = unit(np.einsum("nk,nkc->nc", hits.barycentric, self.smoothed_normals[corners]))
+        normals = interpolated_normals(self.smoothed_normals, self.triangles, hits.triangle, hits.barycentric)
         return Closest(hits.points, hits.distance, hits.triangle, normals, self._is_border(hits.triangle, hits.feature))
 
     def signed_distance(self, points: ArrayLike, cut: float = np.inf) -> tuple[Floats, Closest]:

@@ -9,6 +9,8 @@ along their widest axis (Bentley 1975), node n has the children 2n+1 and 2n+2.
 Boxes are float32, rounded outward, so that pruning stays exact.
 """
 
+import os
+from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
 
 import numpy as np
@@ -18,6 +20,8 @@ from arabesque.arrays import Floats, Ints
 
 TRIANGLES_PER_LEAF = 4
 QUERY_CELLS = 64
+WORTH_A_THREAD = 2000
+MOST_THREADS = 4
 
 # where on its triangle a closest point lies
 FACE, EDGE_01, EDGE_12, EDGE_20, CORNER_0, CORNER_1, CORNER_2 = range(7)
@@ -53,13 +57,38 @@ class BoxTree:
     def closest(self, points: Floats, cut: float = np.inf) -> Hits:
         """Closest points for (n, 3) queries; triangle -1 and infinite distance beyond ``cut``."""
         points = np.ascontiguousarray(points, dtype=np.float64)
-        # neighbours in space one after the other: the last answer bounds the next, and the tree stays in the cache
-        sequence = np.argsort(_cells(points, self._low, self._cell), kind="stable")
-        found, distance, triangle, barycentric, feature = _closest(
-            self._corners, self._starts, self._boxes, points, sequence, cut * cut
-        )
+        count = len(points)
+        sequence = self._sequence(points)
+        found, distance, barycentric = np.empty((count, 3)), np.empty(count), np.zeros((count, 3))
+        triangle, feature = np.empty(count, dtype=np.int64), np.zeros(count, dtype=np.int64)
+
+        def answer(part: Ints) -> None:
+            _closest(
+                self._corners, self._starts, self._boxes, points, part, cut * cut,
+                found, distance, triangle, barycentric, feature,
+            )  # fmt: skip
+
+        # the kernel releases the GIL: plain threads share the work, each a run of neighbours
+        threads = min(MOST_THREADS, os.cpu_count() or 1, max(1, count // WORTH_A_THREAD))
+        if threads == 1:
+            answer(sequence)
+        else:
+            with ThreadPoolExecutor(threads) as pool:
+                list(pool.map(answer, np.array_split(sequence, threads)))
         original = np.where(triangle >= 0, self._order[triangle], -1)
         return Hits(found, distance, original, barycentric, feature)
+
+    def _sequence(self, points: Floats) -> Ints:
+        """Order in which neighbours in space follow one another.
+
+        The last answer then bounds the next, and the tree stays in the cache.
+        Grids come in such an order already.
+        """
+        steps = np.abs(np.diff(points[:: max(1, len(points) // 500)][:500], axis=0)).sum(axis=1)
+        near = np.abs(np.diff(points[:500], axis=0)).sum(axis=1)
+        if not len(near) or np.median(near) < max(0.2 * float(np.median(steps)), 0.5 * self._cell):
+            return np.arange(len(points))
+        return np.argsort(_cells(points, self._low, self._cell), kind="stable")
 
     def first_hits(self, origins: Floats, directions: Floats) -> tuple[Ints, Floats]:
         """Triangle (-1 for none) and ray parameter of the first hit of each ray, (n, 3) each."""
@@ -226,14 +255,11 @@ def _triangle_distance(c, i, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _closest(corners, starts, boxes, points, sequence, cut):  # type: ignore[no-untyped-def]  # noqa: PLR0915
-    count = len(points)
+def _closest(  # type: ignore[no-untyped-def]  # noqa: PLR0915
+    corners, starts, boxes, points, sequence, cut, found, distance, triangle, barycentric, feature
+):
+    """Answers the queries named by ``sequence`` into the last five arrays."""
     leaves = len(starts) - 1
-    found = np.empty((count, 3))
-    distance = np.empty(count)
-    triangle = np.empty(count, dtype=np.int64)
-    barycentric = np.zeros((count, 3))
-    feature = np.zeros(count, dtype=np.int64)
     nodes = np.empty(128, dtype=np.int64)
     reach = np.empty(128)
     last = -1
@@ -292,7 +318,6 @@ def _closest(corners, starts, boxes, points, sequence, cut):  # type: ignore[no-
         barycentric[q, 1] = best_v
         barycentric[q, 2] = best_w
         feature[q] = best_feature
-    return found, distance, triangle, barycentric, feature
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -371,3 +396,23 @@ def _first_hits(corners, starts, boxes, origins, directions):  # type: ignore[no
                     nodes[top + 1], reach[top + 1] = one + 1, t_two
                 top += 2
     return triangle, parameter
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def interpolated_normals(normals: Floats, triangles: Ints, triangle: Ints, barycentric: Floats) -> Floats:
+    """(n, 3) unit normals inside triangles, from those of the corners; zero where there is no triangle (-1)."""
+    result = np.zeros((len(triangle), 3))
+    for i in range(len(triangle)):
+        if triangle[i] < 0:
+            continue
+        x = y = z = 0.0
+        for corner in range(3):
+            point = triangles[triangle[i], corner]
+            share = barycentric[i, corner]
+            x += share * normals[point, 0]
+            y += share * normals[point, 1]
+            z += share * normals[point, 2]
+        length = np.sqrt(x * x + y * y + z * z)
+        if length > 0.0:
+            result[i, 0], result[i, 1], result[i, 2] = x / length, y / length, z / length
+    return result
