@@ -26,7 +26,6 @@ from PyQt6.QtWidgets import (
 )
 
 from arabesque.arrays import Floats
-from arabesque.demo import demo_project, master
 from arabesque.desk import theme as themes
 from arabesque.desk.commands import Commands
 from arabesque.desk.edits import raise_degree, refit_patch, try_lower_degree
@@ -555,6 +554,8 @@ class Window(QMainWindow):
 
     def open_demo(self, name: str = "heron") -> None:
         """Open a demo project."""
+        from arabesque.demo import demo_project, master  # not wanted at most starts
+
         if not self._may_leave(partial(self.open_demo, name)):
             return
         try:

@@ -9,7 +9,6 @@ import logging
 from pathlib import Path
 
 import numpy as np
-import trimesh
 
 from arabesque.arrays import Floats, Ints
 from arabesque.errors import FileProblem, InvalidShape
@@ -82,6 +81,8 @@ def write_scan(path: str | Path, scan: Scan, unit: str = "mm") -> None:
     path = Path(path)
     if path.suffix.lower() not in MESH_SUFFIXES:
         raise FileProblem(f"{path.name}: not a kind of mesh file known here", "Use .stl, .obj or .ply")
+    import trimesh  # half a second at the start of the window, which needs it only now
+
     mesh = trimesh.Trimesh(scan.points / scale_to_mm(unit), scan.triangles, process=False)
     try:
         mesh.export(path)
@@ -111,6 +112,8 @@ def _parse(path: Path, content: bytes) -> tuple[Floats, Ints]:
         _check_stl_length(path, content)
     if kind == "obj":
         _check_obj_indices(path, content)
+    import trimesh  # half a second at the start of the window, which needs it only now
+
     try:
         with np.errstate(all="ignore"):  # what is not a number is told below, in our words
             loaded = trimesh.load(io.BytesIO(content), file_type=kind, process=False, force="mesh", skip_materials=True)
