@@ -7,6 +7,7 @@ given a time limit, and started again after a crash.
 
 import logging
 import multiprocessing
+import os
 import time
 from contextlib import suppress
 from multiprocessing.connection import Connection
@@ -24,6 +25,8 @@ log = logging.getLogger(__name__)
 
 def _serve(connection: Connection) -> None:
     """The worker's loop: name and arguments in, (ok, result or error) out."""
+    os.nice(5)  # starting it is work for a processor that the window may need at once
+
     from arabesque.solid import kernel
 
     kernel.prepare()
