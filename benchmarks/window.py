@@ -31,11 +31,18 @@ class Heart:
 
     def __init__(self) -> None:
         self.longest = 0.0
+        self.painted: float | None = None
         self._drawing = 0.0
         self._last = time.perf_counter()
         self._timer = QTimer()
         self._timer.timeout.connect(self._beat)
         self._timer.start(BEAT)
+
+    def swapped(self) -> None:
+        """The picture, painted before, has been put together with the rest of the window and shown."""
+        if self.painted is not None:
+            self.drew(time.perf_counter() - self.painted)
+            self.painted = None
 
     def drew(self, seconds: float) -> None:
         """A picture took so long."""
@@ -70,6 +77,7 @@ def _timed_drawing(heart: Heart) -> None:
         if view._renderer is not None:
             view._renderer._gl.finish()  # a software renderer works on after the call: that is drawing, too
         heart.drew(time.perf_counter() - began)
+        heart.painted = time.perf_counter()
 
     View.paintGL = timed  # type: ignore[method-assign]
 
@@ -83,6 +91,7 @@ def main() -> None:
     _timed_drawing(heart)
     window = Window(Settings(folder / "s.ini"), folder / "journal")
     window.show()
+    window.view.frameSwapped.connect(heart.swapped)
     drawn: list[float] = []
     window.view.drawn.connect(lambda: drawn.append(time.time()))
     while not drawn:

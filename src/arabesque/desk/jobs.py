@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import logging
+import os
+import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -68,6 +70,11 @@ class Job(QObject):
         self.progressed.emit(fraction, message)
 
 
+def _step_back() -> None:
+    """Let this thread, and those it starts, give way to the window where processors are few."""
+    os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 8)
+
+
 class JobQueue(QObject):
     """Runs jobs one after the other; ``quick`` work has a lane of its own and is not shown."""
 
@@ -75,7 +82,7 @@ class JobQueue(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self._long = ThreadPoolExecutor(1, "arabesque-job")
+        self._long = ThreadPoolExecutor(1, "arabesque-job", initializer=_step_back)
         self._short = ThreadPoolExecutor(1, "arabesque-quick")
         self.jobs: list[Job] = []
         self._quick: set[Job] = set()
