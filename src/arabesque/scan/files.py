@@ -6,6 +6,7 @@ wrong with a file, brings it to millimetres and makes a Scan of it.
 
 import io
 import logging
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -62,12 +63,15 @@ def read_scan(path: str | Path, unit: str = "mm", progress: Progress = silent) -
 
 def ready_to_fit(scan: Scan, progress: Progress = silent) -> Scan:
     """Compute what every fit and every picture of the scan will ask for."""
-    progress(0.0, "Smoothing the normals")
-    _ = scan.smoothed_normals
-    progress(0.5, "Building the search tree")
+    progress(0.0, "Smoothing the normals and building the search tree")
+    with ThreadPoolExecutor(1) as beside:  # neither needs the other, and both release the GIL
+        tree = beside.submit(lambda: scan.tree)
+        _ = scan.smoothed_normals
+        progress(0.5, "Measuring the noise")
+        _ = scan.noise
+        tree.result()
+    progress(0.9, "Finding the rims")
     scan.closest(scan.points[:1])
-    progress(0.9, "Measuring the noise")
-    _ = scan.noise
     progress(1.0, "Ready")
     return scan
 
