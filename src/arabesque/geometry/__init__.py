@@ -2,10 +2,12 @@
 
 from arabesque.geometry.curvature import Curvatures, curve_curvature, normal_curvature, surface_curvature
 from arabesque.geometry.curve import Curve
+from arabesque.geometry.elementary import Elementary, ElementaryKind, frame_of
 from arabesque.geometry.foot_points import Feet, foot_points
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, breakpoints, greville, uniform_knots
 from arabesque.geometry.measure import CurveFeet, arc_length, curve_box, curve_feet, surface_box
+from arabesque.geometry.motion import Plane, angle_and_shift, apply, inverse, motion, rotation_about
 from arabesque.geometry.reduction import Lowered, lower_degree
 from arabesque.geometry.removal import lower_degree_within, simplify_curve, simplify_surface
 from arabesque.geometry.reshaping import (
@@ -24,6 +26,15 @@ from arabesque.geometry.tessellation import tessellate
 from arabesque.geometry.trimming import Trim
 
 __all__ = [
+    "Elementary",
+    "ElementaryKind",
+    "frame_of",
+    "Plane",
+    "angle_and_shift",
+    "apply",
+    "inverse",
+    "motion",
+    "rotation_about",
     "LARGEST_DEGREE",
     "Curvatures",
     "Curve",

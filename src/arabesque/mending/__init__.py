@@ -1,0 +1,1 @@
+"""Mending scans: cut, mirror, fill, calm, tidy, lighten, remesh."""

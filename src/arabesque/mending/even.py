@@ -1,0 +1,186 @@
+"""Even triangles of a wanted edge length."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from arabesque.arrays import Bools, Floats, Ints
+from arabesque.errors import ArabesqueError
+from arabesque.mending import even_kernel as kernel
+from arabesque.mending.smooth_normals import sharp_pairs
+from arabesque.progress import Progress, silent
+from arabesque.scan import BoxTree, Scan, compact
+
+ROUNDS = 6
+MOST_TRIANGLES = 8_000_000
+
+
+class HalfEdges(NamedTuple):
+    """Arrays of a mesh while it is changed; see ``even_kernel``."""
+
+    P: Floats
+    V: Ints
+    twin: Ints
+    out: Ints
+    sharp: Bools
+    kind: Ints
+
+
+def even_triangles(scan: Scan, edge: float, progress: Progress = silent, rounds: int = ROUNDS) -> Scan:
+    """The same shape in even triangles with edges of about ``edge`` mm; rims and sharp edges stay.
+
+    Botsch and Kobbelt, "A remeshing approach to multiresolution modeling",
+    SGP 2004, section 4: split long edges, drop short ones, flip towards six
+    neighbours, relax along the surface, and go back onto the original.
+
+    Raises ArabesqueError for a length that makes no sense for this scan.
+    """
+    area = float(np.linalg.norm(scan.area_vectors, axis=1).sum())
+    if not 0 < edge < scan.diagonal / 4:
+        raise ArabesqueError(
+            f"Triangles of {edge:g} mm do not suit a scan {scan.diagonal:.4g} mm across",
+            "Choose an edge length above 0 and far below the size of the scan",
+        )
+    expected = area / (np.sqrt(3) / 4 * edge * edge)
+    if expected > MOST_TRIANGLES:
+        raise ArabesqueError(f"Edges of {edge:g} mm would make {expected:.2g} triangles", "Choose a longer edge")
+    progress(0.02, "Finding sharp edges")
+    mesh = _half_edges(scan, round(1.6 * expected))
+    lines = _Lines(mesh, scan)
+    moved = np.empty_like(mesh.P)
+    points, triangles = len(scan.points), len(scan.triangles)
+    for number in range(rounds):
+        at = 0.1 + 0.88 * number / rounds
+        progress(at, f"Evening the triangles, round {number + 1} of {rounds}")
+        mesh, moved, (points, triangles) = _split(mesh, moved, (points, triangles), edge * 4 / 3)
+        progress(at + 0.2 / rounds, f"Evening the triangles, round {number + 1} of {rounds}")
+        kernel.collapse_short(
+            mesh.P, mesh.V, mesh.twin, mesh.out, mesh.sharp, mesh.kind, triangles, edge * 4 / 5, edge * 4 / 3
+        )
+        kernel.flip_for_valence(mesh.P, mesh.V, mesh.twin, mesh.out, mesh.sharp, triangles)
+        kernel.smooth_along(mesh.P, mesh.V, mesh.twin, mesh.out, mesh.sharp, mesh.kind, points, moved)
+        progress(at + 0.5 / rounds, f"Evening the triangles, round {number + 1} of {rounds}")
+        mesh, moved, points, triangles = _tidied(mesh, moved, points, triangles)
+        _onto(scan, lines, mesh, points)
+    # points that the way back to the original brought together
+    kernel.collapse_short(mesh.P, mesh.V, mesh.twin, mesh.out, mesh.sharp, mesh.kind, triangles, edge / 10, 2 * edge)
+    faces = mesh.V[: 3 * triangles].reshape(-1, 3)
+    faces = faces[faces[:, 0] >= 0]
+    progress(1.0, "Evened")
+    return Scan(*compact(mesh.P[:points], faces))
+
+
+def _half_edges(scan: Scan, room: int) -> HalfEdges:
+    """Half-edges of a scan with room for about so many triangles."""
+    n, m = len(scan.points), len(scan.triangles)
+    triangles = max(room, m) + m // 2 + 1000
+    P = np.empty((triangles // 2 + n + 1000, 3))
+    P[:n] = scan.points
+    V = np.full(3 * triangles, -1, dtype=np.int64)
+    V[: 3 * m] = scan.triangles.ravel()
+    starts, ends = scan.triangles.ravel(), scan.triangles[:, [1, 2, 0]].ravel()
+    low, high = np.minimum(starts, ends), np.maximum(starts, ends)
+    twin = np.full(3 * triangles, -1, dtype=np.int64)
+    kernel.pair_up(np.argsort(low * n + high, kind="stable"), low, high, twin[: 3 * m])
+    out = np.full(len(P), -1, dtype=np.int64)
+    out[starts] = np.arange(3 * m)
+    pairs, is_sharp = sharp_pairs(scan)
+    sharp = np.zeros(3 * triangles, dtype=bool)
+    # a pair of triangles is sharp: find the half-edges between them
+    owner = np.arange(3 * m) // 3
+    other = np.where(twin[: 3 * m] >= 0, twin[: 3 * m] // 3, -1)
+    edges = pairs[is_sharp]
+    keys = np.concatenate([edges[:, 0] * m + edges[:, 1], edges[:, 1] * m + edges[:, 0]])
+    sharp[: 3 * m] = np.isin(owner * m + other, keys) & (other >= 0)
+    kind = np.zeros(len(P), dtype=np.int64)
+    on_line = sharp[: 3 * m] | (twin[: 3 * m] < 0)
+    # each interior sharp edge shows at both its half-edges, each rim edge at one
+    share = np.where(twin[: 3 * m] < 0, 1.0, 0.5)
+    lines_at = np.bincount(starts, on_line * share, n) + np.bincount(ends, on_line * share, n)
+    kind[:n] = np.where(lines_at < 0.9, kernel.SMOOTH, np.where(np.abs(lines_at - 2) < 0.1, kernel.LINE, kernel.CORNER))
+    kind[:n][_bent(scan.points, starts[on_line], ends[on_line], n) & (kind[:n] == kernel.LINE)] = kernel.CORNER
+    return HalfEdges(P, V, twin, out, sharp, kind)
+
+
+def _bent(points: Floats, starts: Ints, ends: Ints, n: int) -> Bools:
+    """(n,) true where a line turns by more than 50 degrees: a corner of a rim or of a sharp edge."""
+    way = points[ends] - points[starts]
+    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-300)
+    # opposite ways out of a point cancel; what is left tells how far the line bends
+    total = np.zeros((n, 3))
+    count = np.zeros(n)
+    keys = np.unique(np.minimum(starts, ends) * n + np.maximum(starts, ends), return_index=True)[1]
+    for ids, sign in ((starts[keys], 1.0), (ends[keys], -1.0)):
+        for axis in range(3):
+            total[:, axis] += np.bincount(ids, sign * way[keys, axis], n)
+        count += np.bincount(ids, minlength=n)
+    bent: Bools = (count == 2) & (np.linalg.norm(total, axis=1) > 2 * np.sin(np.radians(25)))
+    return bent
+
+
+def _split(
+    mesh: HalfEdges, moved: Floats, used: tuple[int, int], longest: float
+) -> tuple[HalfEdges, Floats, tuple[int, int]]:
+    """Split long edges; where there is no room left, with twice the room."""
+    while True:
+        # a run that fills up leaves a sound mesh: go on from a copy with more room
+        trial = HalfEdges(*(array.copy() for array in mesh))
+        points, triangles = kernel.split_long(
+            trial.P, trial.V, trial.twin, trial.out, trial.sharp, trial.kind, used, longest
+        )
+        if points >= 0:
+            return trial, moved if len(moved) == len(trial.P) else np.empty_like(trial.P), (points, triangles)
+        mesh = HalfEdges(*(_longer(array) for array in mesh))
+
+
+def _longer(array: Floats | Ints | Bools) -> Floats | Ints | Bools:
+    more = np.full_like(array, -1) if array.dtype == np.int64 else np.zeros_like(array)
+    return np.concatenate([array, more])
+
+
+def _tidied(mesh: HalfEdges, moved: Floats, points: int, triangles: int) -> tuple[HalfEdges, Floats, int, int]:
+    """The mesh without the gaps that dropped points and triangles leave."""
+    faces = mesh.V[: 3 * triangles].reshape(-1, 3)
+    alive = faces[:, 0] >= 0
+    used = np.zeros(points, dtype=bool)
+    used[faces[alive].ravel()] = True
+    new_point = np.cumsum(used) - 1
+    new_triangle = np.cumsum(alive) - 1
+    count_p, count_t = int(used.sum()), int(alive.sum())
+    V, twin, sharp = np.full_like(mesh.V, -1), np.full_like(mesh.twin, -1), np.zeros_like(mesh.sharp)
+    V[: 3 * count_t] = new_point[faces[alive]].ravel()
+    old = mesh.twin[: 3 * triangles].reshape(-1, 3)[alive].ravel()
+    twin[: 3 * count_t] = np.where(old >= 0, 3 * new_triangle[old // 3] + old % 3, -1)
+    sharp[: 3 * count_t] = mesh.sharp[: 3 * triangles].reshape(-1, 3)[alive].ravel()
+    out = np.full_like(mesh.out, -1)
+    out[V[: 3 * count_t]] = np.arange(3 * count_t)
+    P, kind = np.empty_like(mesh.P), np.zeros_like(mesh.kind)
+    P[:count_p], kind[:count_p] = mesh.P[:points][used], mesh.kind[:points][used]
+    return HalfEdges(P, V, twin, out, sharp, kind), moved, count_p, count_t
+
+
+class _Lines:
+    """The sharp edges and rims of the original, to which the points of lines go back."""
+
+    def __init__(self, mesh: HalfEdges, scan: Scan) -> None:
+        m = len(scan.triangles)
+        h = np.flatnonzero(mesh.sharp[: 3 * m] | (mesh.twin[: 3 * m] < 0))
+        start, end = scan.triangles.ravel()[h], scan.triangles[:, [1, 2, 0]].ravel()[h]
+        corners = np.concatenate([scan.points[start], scan.points[end], scan.points[end]], axis=1)
+        self._tree = BoxTree(corners) if len(h) else None
+
+    def closest(self, points: Floats) -> Floats:
+        """(n, 3) closest places on the lines."""
+        return points if self._tree is None else self._tree.closest(points).points
+
+
+def _onto(scan: Scan, lines: _Lines, mesh: HalfEdges, points: int) -> None:
+    """Move all points back onto the original; those of lines onto the lines."""
+    kinds = mesh.kind[:points]
+    smooth = np.flatnonzero(kinds == kernel.SMOOTH)
+    mesh.P[smooth] = scan.tree.closest(mesh.P[smooth]).points
+    line = np.flatnonzero(kinds == kernel.LINE)
+    if len(line):
+        mesh.P[line] = lines.closest(mesh.P[line])

@@ -1,0 +1,374 @@
+"""Fitting planes, cylinders, cones, spheres and tori to parts of a scan, and telling which one a part is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.errors import FitProblem
+from arabesque.geometry import Elementary, ElementaryKind, frame_of, unit
+
+MOST_POINTS = 20_000
+ROUNDS = 30
+FEWEST = {kind: n for kind, n in zip(ElementaryKind, (3, 6, 8, 4, 8), strict=True)}
+SIMPLICITY = {kind: n for kind, n in zip(ElementaryKind, (1.0, 1.12, 1.3, 1.06, 1.4), strict=True)}
+"""Factors on the spread: a kind with more freedom must fit that much better to be chosen."""
+
+
+@dataclass(frozen=True, eq=False)
+class TrueShape:
+    """A fitted true shape.
+
+    origin: on the axis (the centre of a sphere and torus), mm. axis: unit.
+    sizes:  as of ``Elementary``. rms, p99, largest: of the points' distances, mm;
+    rms and p99 of the inliers. inlier_share: of points that are inliers.
+    """
+
+    kind: ElementaryKind
+    origin: Floats
+    axis: Floats
+    sizes: tuple[float, ...]
+    rms: float
+    p99: float
+    largest: float
+    inlier_share: float
+
+    def distance(self, points: Floats) -> Floats:
+        """(n,) signed distances, positive away from the axis (along the normal of a plane)."""
+        return _DISTANCES[self.kind](points - self.origin, self.axis, self.sizes)
+
+    def surface(self, points: Floats) -> Elementary:
+        """The piece of the shape that the (n, 3) points cover."""
+        inliers = points[np.abs(self.distance(points)) <= max(4 * self.rms, 1e-9)]
+        return _covering(self, inliers if len(inliers) >= 3 else points)
+
+
+class _State(NamedTuple):
+    origin: Floats
+    axis: Floats
+    sizes: Floats
+
+
+def fit_true_shape(
+    kind: ElementaryKind,
+    points: Floats,
+    normals: Floats,
+    axis: Floats | None = None,
+    radius: float | None = None,
+) -> TrueShape:
+    """The shape of a kind closest to (n, 3) points with (n, 3) unit normals.
+
+    axis: keeps the direction of the axis (of a plane: its normal). radius:
+    keeps the radius (of a torus: that of its tube). First from the normals
+    (Pottmann, Peternell and Ravani, "An introduction to line geometry with
+    applications", Computer-Aided Design 31, 1999, for the torus), then
+    Levenberg-Marquardt on the distances with Tukey's weights.
+
+    Raises FitProblem for too few points, or points that no such shape meets.
+    """
+    if len(points) < FEWEST[kind]:
+        raise FitProblem(f"{len(points)} points are too few for a {kind.value}", "Mark a larger part of the scan")
+    if len(points) > MOST_POINTS:
+        chosen = np.random.default_rng(0).choice(len(points), MOST_POINTS, replace=False)
+        points, normals = points[chosen], normals[chosen]
+    middle = points.mean(axis=0)
+    size = float(np.linalg.norm(points - middle, axis=1).max()) or 1.0
+    scaled = (points - middle) / size
+    direction = None if axis is None else unit(np.asarray(axis, dtype=float))
+    fixed = None if radius is None else radius / size
+    try:
+        state = _first_guess(kind, scaled, normals, direction)
+        if fixed is not None and len(state.sizes):
+            state = state._replace(sizes=_with_radius(kind, state.sizes, fixed))
+        state = _settled(kind, scaled, state, direction is None, fixed is None)
+    except np.linalg.LinAlgError as problem:
+        raise FitProblem(f"No {kind.value} fits here", "Mark another part, or choose another shape") from problem
+    sizes = tuple(
+        float(s) if kind is ElementaryKind.CONE and n == 1 else float(s * size) for n, s in enumerate(state.sizes)
+    )
+    if not np.isfinite([*state.origin, *state.axis, *sizes]).all() or (sizes and not 0 < sizes[0] < 1e4 * size):
+        raise FitProblem(f"No {kind.value} fits here", "Mark another part, or choose another shape")
+    fitted = TrueShape(kind, state.origin * size + middle, state.axis, sizes, 0.0, 0.0, 0.0, 1.0)
+    return _measured(fitted, points)
+
+
+def recognise(points: Floats, normals: Floats, noise: float) -> tuple[TrueShape | None, dict[ElementaryKind, float]]:
+    """The true shape that a part of a scan is, None for a free form; and the rms of every kind tried, mm.
+
+    A kind is taken when its spread is that of the noise, the simplest first.
+    """
+    spreads: dict[ElementaryKind, float] = {}
+    fits: dict[ElementaryKind, TrueShape] = {}
+    size = float(np.linalg.norm(np.ptp(points, axis=0))) if len(points) else 0.0
+    for kind in ElementaryKind:
+        try:
+            fits[kind] = fit_true_shape(kind, points, normals)
+        except FitProblem:  # this part is not of that kind
+            continue
+        spreads[kind] = _spread(fits[kind].distance(points))
+    limit = max(1.6 * noise, 3e-4 * size, 1e-6)
+    good = [kind for kind in fits if spreads[kind] <= limit and fits[kind].inlier_share > 0.85]
+    if not good:
+        return None, spreads
+    floor = max(noise, 1e-4 * size)
+    return fits[min(good, key=lambda k: max(spreads[k], floor) * SIMPLICITY[k])], spreads
+
+
+def _spread(distances: Floats) -> float:
+    return float(1.4826 * np.median(np.abs(distances)))
+
+
+def _measured(fitted: TrueShape, points: Floats) -> TrueShape:
+    distances = np.abs(fitted.distance(points))
+    bound = max(4 * _spread(distances), 1e-9)
+    inliers = distances[distances <= bound]
+    return TrueShape(
+        fitted.kind,
+        fitted.origin,
+        fitted.axis,
+        fitted.sizes,
+        float(np.sqrt((inliers**2).mean())),
+        float(np.percentile(inliers, 99)),
+        float(distances.max()),
+        len(inliers) / len(distances),
+    )
+
+
+# distances, with points from the origin
+
+
+def _plane(points: Floats, axis: Floats, sizes: Floats) -> Floats:
+    return points @ axis
+
+
+def _polar(points: Floats, axis: Floats) -> tuple[Floats, Floats]:
+    """Distance from the axis and height along it."""
+    height = points @ axis
+    return np.linalg.norm(points - height[:, None] * axis, axis=1), height
+
+
+def _cylinder(points: Floats, axis: Floats, sizes: Floats) -> Floats:
+    return _polar(points, axis)[0] - sizes[0]
+
+
+def _cone(points: Floats, axis: Floats, sizes: Floats) -> Floats:
+    away, height = _polar(points, axis)
+    return (away - sizes[0] - height * np.tan(sizes[1])) * np.cos(sizes[1])
+
+
+def _sphere(points: Floats, axis: Floats, sizes: Floats) -> Floats:
+    return np.linalg.norm(points, axis=1) - sizes[0]
+
+
+def _torus(points: Floats, axis: Floats, sizes: Floats) -> Floats:
+    away, height = _polar(points, axis)
+    return np.hypot(away - sizes[0], height) - sizes[1]
+
+
+_DISTANCES: dict[ElementaryKind, Callable[..., Floats]] = dict(
+    zip(ElementaryKind, (_plane, _cylinder, _cone, _sphere, _torus), strict=True)
+)
+
+
+# first guesses
+
+
+def _first_guess(kind: ElementaryKind, points: Floats, normals: Floats, axis: Floats | None) -> _State:
+    return _GUESSES[kind](points, normals, axis)
+
+
+def _guess_plane(points: Floats, normals: Floats, axis: Floats | None) -> _State:
+    direction = np.linalg.eigh(np.cov(points.T))[1][:, 0] if axis is None else axis
+    if direction @ normals.sum(axis=0) < 0 and axis is None:
+        direction = -direction
+    return _State(points.mean(axis=0), direction, np.zeros(0))
+
+
+def _guess_sphere(points: Floats, normals: Floats, axis: Floats | None) -> _State:
+    centre, radius = _circle(points)
+    return _State(centre, np.array([0.0, 0, 1]) if axis is None else axis, np.array([radius]))
+
+
+def _guess_cylinder(points: Floats, normals: Floats, axis: Floats | None) -> _State:
+    direction = np.linalg.eigh(normals.T @ normals)[1][:, 0] if axis is None else axis
+    frame = frame_of(np.zeros(3), direction)[:3, :3]
+    centre, radius = _circle(points @ frame[:, :2])
+    return _State(frame[:, :2] @ centre, direction, np.array([radius]))
+
+
+def _guess_cone(points: Floats, normals: Floats, axis: Floats | None) -> _State:
+    # the normals of a cone make one angle with its axis, and its tangent planes meet in the tip
+    direction = np.linalg.eigh(np.cov(normals.T))[1][:, 0] if axis is None else axis
+    tip = np.linalg.lstsq(normals, np.einsum("nc,nc->n", normals, points), rcond=1e-6)[0]
+    if (points.mean(axis=0) - tip) @ direction < 0 and axis is None:
+        direction = -direction
+    away, height = _polar(points - tip, direction)
+    slope, radius = np.polyfit(height, away, 1)
+    middle = float(height.mean())
+    return _State(tip + middle * direction, direction, np.array([radius + slope * middle, np.arctan(slope)]))
+
+
+def _guess_torus(points: Floats, normals: Floats, axis: Floats | None) -> _State:
+    # all normals of a surface of revolution meet its axis: a linear complex of lines
+    lines = np.column_stack([np.cross(points, normals), normals])
+    matrix = lines.T @ lines
+    solve = np.linalg.pinv(matrix[3:, 3:], rcond=1e-9)
+    if axis is None:
+        direction = np.linalg.eigh(matrix[:3, :3] - matrix[:3, 3:] @ solve @ matrix[3:, :3])[1][:, 0]
+    else:
+        direction = axis
+    moment = -solve @ matrix[3:, :3] @ direction
+    place = np.cross(direction, moment - (moment @ direction) * direction)
+    away, height = _polar(points - place, direction)
+    centre, tube = _circle(np.column_stack([away, height]))
+    return _State(place + centre[1] * direction, direction, np.array([abs(centre[0]), tube]))
+
+
+_GUESSES: dict[ElementaryKind, Callable[..., _State]] = dict(
+    zip(ElementaryKind, (_guess_plane, _guess_cylinder, _guess_cone, _guess_sphere, _guess_torus), strict=True)
+)
+
+
+def _circle(points: Floats) -> tuple[Floats, float]:
+    """Centre and radius of the circle or ball through (n, d) points, by linear least squares (Kåsa 1976)."""
+    middle = points.mean(axis=0)
+    p = points - middle
+    square = (p * p).sum(axis=1)
+    solved = np.linalg.lstsq(np.column_stack([2 * p, np.ones(len(p))]), square, rcond=1e-10)[0]
+    centre = solved[:-1]
+    return centre + middle, float(np.sqrt(max(solved[-1] + centre @ centre, 1e-12)))
+
+
+def _with_radius(kind: ElementaryKind, sizes: Floats, radius: float) -> Floats:
+    changed = sizes.copy()
+    changed[1 if kind is ElementaryKind.TORUS else 0] = radius
+    return changed
+
+
+# settling
+
+
+def _settled(kind: ElementaryKind, points: Floats, state: _State, turns: bool, sizes_free: bool) -> _State:
+    """Levenberg-Marquardt with Tukey's weights over what is free."""
+    damping = 1e-3
+    distance = _DISTANCES[kind]
+    gaps = distance(points - state.origin, state.axis, state.sizes)
+    weight = _weights(gaps)
+    for _ in range(ROUNDS):
+        steps = _ways(kind, state, turns, sizes_free)
+        step = 1e-6
+        jacobian = np.empty((len(points), len(steps)))
+        for column, way in enumerate(steps):
+            there, back = way(step), way(-step)
+            jacobian[:, column] = (
+                distance(points - there.origin, there.axis, there.sizes)
+                - distance(points - back.origin, back.axis, back.sizes)
+            ) / (2 * step)
+        matrix = jacobian.T @ (jacobian * weight[:, None])
+        gradient = jacobian.T @ (weight * gaps)
+        cost = float((weight * gaps**2).sum())
+        while damping < 1e8:
+            change = -np.linalg.solve(matrix + damping * np.diag(np.diag(matrix) + 1e-12), gradient)
+            trial = state
+            for column, amount in enumerate(change):
+                trial = _ways(kind, trial, turns, sizes_free)[column](float(amount))
+            trial_gaps = distance(points - trial.origin, trial.axis, trial.sizes)
+            if float((weight * trial_gaps**2).sum()) <= cost:
+                break
+            damping *= 8
+        else:
+            return state
+        damping = max(damping / 8, 1e-9)
+        state, gaps = trial, trial_gaps
+        weight = _weights(gaps)
+        if np.abs(change).max() < 1e-9:
+            break
+    return state
+
+
+def _weights(gaps: Floats) -> Floats:
+    k = max(4.685 * _spread(gaps), 1e-9)
+    return np.maximum(1 - (gaps / k) ** 2, 0) ** 2
+
+
+def _ways(kind: ElementaryKind, state: _State, turns: bool, sizes_free: bool) -> list[Callable[[float], _State]]:
+    """The small changes that are open to a shape, each as a function of its amount."""
+    frame = frame_of(np.zeros(3), state.axis)[:3, :3]
+    ways: list[Callable[[float], _State]] = []
+
+    def shift(direction: Floats) -> Callable[[float], _State]:
+        return lambda t: state._replace(origin=state.origin + t * direction)
+
+    def tilt(direction: Floats) -> Callable[[float], _State]:
+        return lambda t: state._replace(axis=unit(state.axis + t * direction))
+
+    def grow(number: int) -> Callable[[float], _State]:
+        way = np.eye(len(state.sizes))[number]
+        return lambda t: state._replace(sizes=state.sizes + t * way)
+
+    along = [2] if kind is ElementaryKind.PLANE else [0, 1]
+    if kind in (ElementaryKind.SPHERE, ElementaryKind.TORUS):
+        along = [0, 1, 2]
+    # with its radius held, a cone still finds its place along the axis
+    if kind is ElementaryKind.CONE and not sizes_free:
+        along = [0, 1, 2]
+    ways += [shift(frame[:, i]) for i in along]
+    if turns and kind is not ElementaryKind.SPHERE:
+        ways += [tilt(frame[:, 0]), tilt(frame[:, 1])]
+    held = {ElementaryKind.TORUS: 1}.get(kind, 0)
+    ways += [grow(n) for n in range(len(state.sizes)) if sizes_free or n != held]
+    return ways
+
+
+# the piece that is shown
+
+
+def _covering(shape: TrueShape, points: Floats) -> Elementary:
+    away = points - shape.origin
+    kind = shape.kind
+    if kind is ElementaryKind.PLANE:
+        flat = away - (away @ shape.axis)[:, None] * shape.axis
+        longest = np.linalg.eigh(flat.T @ flat)[1][:, 2]
+        frame = frame_of(shape.origin, shape.axis, longest)
+        return Elementary.make(kind, frame, (), (_span(away @ frame[:3, 0]), _span(away @ frame[:3, 1])))
+    if kind is ElementaryKind.SPHERE:
+        # poles lie across the middle of what is covered
+        towards = unit(away.mean(axis=0))
+        axis = unit(np.cross(towards, np.eye(3)[np.abs(towards).argmin()]))
+        frame = frame_of(shape.origin, axis, towards)
+    else:
+        mean = away - (away @ shape.axis)[:, None] * shape.axis
+        frame = frame_of(shape.origin, shape.axis, mean.mean(axis=0))
+    x, y, z = (away @ frame[:3, :3]).T
+    u = _arc_span(np.arctan2(y, x))
+    if kind is ElementaryKind.SPHERE:
+        v = _span(np.arcsin(np.clip(z / np.linalg.norm(away, axis=1), -1, 1)))
+    elif kind is ElementaryKind.TORUS:
+        v = _arc_span(np.arctan2(z, np.hypot(x, y) - shape.sizes[0]))
+    else:
+        v = _span(z)
+    return Elementary.make(kind, frame, shape.sizes, (u, v))
+
+
+def _span(values: Floats) -> tuple[float, float]:
+    low, high = np.percentile(values, [0.2, 99.8])
+    return (float(low), float(high)) if high > low else (float(low) - 1e-3, float(low) + 1e-3)
+
+
+def _arc_span(angles: Floats) -> tuple[float, float]:
+    """The shortest arc that holds nearly all angles; the full turn when there is no wide gap."""
+    ordered = np.sort(angles)
+    gaps: Floats = np.append(np.diff(ordered), ordered[0] + 2 * np.pi - ordered[-1])
+    widest = int(gaps.argmax())
+    if gaps[widest] < np.radians(12):
+        return -np.pi, np.pi
+    start = ordered[(widest + 1) % len(ordered)]
+    length = 2 * np.pi - gaps[widest]
+    if start + length / 2 > np.pi:
+        start -= 2 * np.pi
+    return float(start), float(start + length)
+
