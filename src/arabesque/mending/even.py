@@ -9,9 +9,8 @@ import numpy as np
 from arabesque.arrays import Bools, Floats, Ints
 from arabesque.errors import ArabesqueError
 from arabesque.mending import even_kernel as kernel
-from arabesque.mending.smooth_normals import sharp_pairs
 from arabesque.progress import Progress, silent
-from arabesque.scan import BoxTree, Scan, compact
+from arabesque.scan import BoxTree, Scan, compact, sharp_pairs
 
 ROUNDS = 6
 MOST_TRIANGLES = 8_000_000
@@ -124,6 +123,22 @@ def _split(
     mesh: HalfEdges, moved: Floats, used: tuple[int, int], longest: float
 ) -> tuple[HalfEdges, Floats, tuple[int, int]]:
     """Split long edges; where there is no room left, with twice the room."""
+    m = 3 * used[1]
+    ends = np.where(np.arange(m) % 3 == 2, np.arange(m) - 2, np.arange(m) + 1)
+    alive = mesh.V[:m] >= 0
+    ways = mesh.P[mesh.V[:m][alive]] - mesh.P[mesh.V[ends][alive]]
+    now = float(np.sqrt((ways * ways).sum(axis=1).max()))
+    # the longest first, all over: halving one triangle after the other down to the end makes needles
+    while now > 2 * longest:
+        now = max(now / 2, 1.5 * longest)
+        mesh, moved, used = _split_once(mesh, moved, used, now)
+        kernel.flip_for_valence(mesh.P, mesh.V, mesh.twin, mesh.out, mesh.sharp, used[1])
+    return _split_once(mesh, moved, used, longest)
+
+
+def _split_once(
+    mesh: HalfEdges, moved: Floats, used: tuple[int, int], longest: float
+) -> tuple[HalfEdges, Floats, tuple[int, int]]:
     while True:
         # a run that fills up leaves a sound mesh: go on from a copy with more room
         trial = HalfEdges(*(array.copy() for array in mesh))

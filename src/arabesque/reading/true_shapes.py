@@ -59,11 +59,13 @@ def fit_true_shape(
     normals: Floats,
     axis: Floats | None = None,
     radius: float | None = None,
+    hopeless: float = np.inf,
 ) -> TrueShape:
     """The shape of a kind closest to (n, 3) points with (n, 3) unit normals.
 
     axis: keeps the direction of the axis (of a plane: its normal). radius:
-    keeps the radius (of a torus: that of its tube). First from the normals
+    keeps the radius (of a torus: that of its tube). hopeless: a spread, mm,
+    above which it is not worth going on. First from the normals
     (Pottmann, Peternell and Ravani, "An introduction to line geometry with
     applications", Computer-Aided Design 31, 1999, for the torus), then
     Levenberg-Marquardt on the distances with Tukey's weights.
@@ -84,7 +86,7 @@ def fit_true_shape(
         state = _first_guess(kind, scaled, normals, direction)
         if fixed is not None and len(state.sizes):
             state = state._replace(sizes=_with_radius(kind, state.sizes, fixed))
-        state = _settled(kind, scaled, state, direction is None, fixed is None)
+        state = _settled(kind, scaled, state, direction is None, fixed is None, hopeless / size)
     except np.linalg.LinAlgError as problem:
         raise FitProblem(f"No {kind.value} fits here", "Mark another part, or choose another shape") from problem
     sizes = tuple(
@@ -104,13 +106,13 @@ def recognise(points: Floats, normals: Floats, noise: float) -> tuple[TrueShape 
     spreads: dict[ElementaryKind, float] = {}
     fits: dict[ElementaryKind, TrueShape] = {}
     size = float(np.linalg.norm(np.ptp(points, axis=0))) if len(points) else 0.0
+    limit = max(1.6 * noise, 3e-4 * size, 1e-6)
     for kind in ElementaryKind:
         try:
-            fits[kind] = fit_true_shape(kind, points, normals)
+            fits[kind] = fit_true_shape(kind, points, normals, hopeless=6 * limit)
         except FitProblem:  # this part is not of that kind
             continue
         spreads[kind] = _spread(fits[kind].distance(points))
-    limit = max(1.6 * noise, 3e-4 * size, 1e-6)
     good = [kind for kind in fits if spreads[kind] <= limit and fits[kind].inlier_share > 0.85]
     if not good:
         return None, spreads
@@ -119,7 +121,8 @@ def recognise(points: Floats, normals: Floats, noise: float) -> tuple[TrueShape 
 
 
 def _spread(distances: Floats) -> float:
-    return float(1.4826 * np.median(np.abs(distances)))
+    middle = len(distances) // 2
+    return float(1.4826 * np.partition(np.abs(distances), middle)[middle])
 
 
 def _measured(fitted: TrueShape, points: Floats) -> TrueShape:
@@ -252,18 +255,54 @@ def _with_radius(kind: ElementaryKind, sizes: Floats, radius: float) -> Floats:
 # settling
 
 
-def _settled(kind: ElementaryKind, points: Floats, state: _State, turns: bool, sizes_free: bool) -> _State:
-    """Levenberg-Marquardt with Tukey's weights over what is free."""
-    damping = 1e-3
+class _Freedom(NamedTuple):
+    """What small changes do: (3, k) shifts of the origin, (3, k) tilts of the axis, (s, k) changes of the sizes."""
+
+    shift: Floats
+    tilt: Floats
+    grow: Floats
+
+    def applied(self, state: _State, change: Floats) -> _State:
+        axis = state.axis + self.tilt @ change
+        return _State(
+            state.origin + self.shift @ change, axis / np.sqrt(axis @ axis), state.sizes + self.grow @ change
+        )
+
+
+def _freedom(kind: ElementaryKind, state: _State, turns: bool, sizes_free: bool) -> _Freedom:
+    """What is open to a shape of a kind."""
+    frame = frame_of(np.zeros(3), state.axis)[:3, :3]
+    along = [2] if kind is ElementaryKind.PLANE else [0, 1]
+    # with its radius held, a cone still finds its place along the axis
+    if kind in (ElementaryKind.SPHERE, ElementaryKind.TORUS) or (kind is ElementaryKind.CONE and not sizes_free):
+        along = [0, 1, 2]
+    tilts = 2 if turns and kind is not ElementaryKind.SPHERE else 0
+    held = 1 if kind is ElementaryKind.TORUS else 0
+    sizes = [n for n in range(len(state.sizes)) if sizes_free or n != held]
+    k = len(along) + tilts + len(sizes)
+    shift, tilt, grow = np.zeros((3, k)), np.zeros((3, k)), np.zeros((len(state.sizes), k))
+    shift[:, : len(along)] = frame[:, along]
+    tilt[:, len(along) : len(along) + tilts] = frame[:, :tilts]
+    for column, number in enumerate(sizes):
+        grow[number, len(along) + tilts + column] = 1.0
+    return _Freedom(shift, tilt, grow)
+
+
+def _settled(
+    kind: ElementaryKind, points: Floats, state: _State, turns: bool, sizes_free: bool, hopeless: float = np.inf
+) -> _State:
+    """Levenberg-Marquardt with Tukey's weights over what is free; given up when the spread stays above ``hopeless``."""
+    damping, step = 1e-3, 1e-6
     distance = _DISTANCES[kind]
     gaps = distance(points - state.origin, state.axis, state.sizes)
     weight = _weights(gaps)
-    for _ in range(ROUNDS):
-        steps = _ways(kind, state, turns, sizes_free)
-        step = 1e-6
-        jacobian = np.empty((len(points), len(steps)))
-        for column, way in enumerate(steps):
-            there, back = way(step), way(-step)
+    for number in range(ROUNDS):
+        if number >= 2 and _spread(gaps) > hopeless:
+            return state
+        freedom = _freedom(kind, state, turns, sizes_free)
+        jacobian = np.empty((len(points), freedom.shift.shape[1]))
+        for column, way in enumerate(step * np.eye(jacobian.shape[1])):
+            there, back = freedom.applied(state, way), freedom.applied(state, -way)
             jacobian[:, column] = (
                 distance(points - there.origin, there.axis, there.sizes)
                 - distance(points - back.origin, back.axis, back.sizes)
@@ -273,9 +312,7 @@ def _settled(kind: ElementaryKind, points: Floats, state: _State, turns: bool, s
         cost = float((weight * gaps**2).sum())
         while damping < 1e8:
             change = -np.linalg.solve(matrix + damping * np.diag(np.diag(matrix) + 1e-12), gradient)
-            trial = state
-            for column, amount in enumerate(change):
-                trial = _ways(kind, trial, turns, sizes_free)[column](float(amount))
+            trial = freedom.applied(state, change)
             trial_gaps = distance(points - trial.origin, trial.axis, trial.sizes)
             if float((weight * trial_gaps**2).sum()) <= cost:
                 break
@@ -285,43 +322,15 @@ def _settled(kind: ElementaryKind, points: Floats, state: _State, turns: bool, s
         damping = max(damping / 8, 1e-9)
         state, gaps = trial, trial_gaps
         weight = _weights(gaps)
-        if np.abs(change).max() < 1e-9:
+        if np.abs(change).max() < 1e-8:
             break
     return state
 
 
 def _weights(gaps: Floats) -> Floats:
     k = max(4.685 * _spread(gaps), 1e-9)
-    return np.maximum(1 - (gaps / k) ** 2, 0) ** 2
-
-
-def _ways(kind: ElementaryKind, state: _State, turns: bool, sizes_free: bool) -> list[Callable[[float], _State]]:
-    """The small changes that are open to a shape, each as a function of its amount."""
-    frame = frame_of(np.zeros(3), state.axis)[:3, :3]
-    ways: list[Callable[[float], _State]] = []
-
-    def shift(direction: Floats) -> Callable[[float], _State]:
-        return lambda t: state._replace(origin=state.origin + t * direction)
-
-    def tilt(direction: Floats) -> Callable[[float], _State]:
-        return lambda t: state._replace(axis=unit(state.axis + t * direction))
-
-    def grow(number: int) -> Callable[[float], _State]:
-        way = np.eye(len(state.sizes))[number]
-        return lambda t: state._replace(sizes=state.sizes + t * way)
-
-    along = [2] if kind is ElementaryKind.PLANE else [0, 1]
-    if kind in (ElementaryKind.SPHERE, ElementaryKind.TORUS):
-        along = [0, 1, 2]
-    # with its radius held, a cone still finds its place along the axis
-    if kind is ElementaryKind.CONE and not sizes_free:
-        along = [0, 1, 2]
-    ways += [shift(frame[:, i]) for i in along]
-    if turns and kind is not ElementaryKind.SPHERE:
-        ways += [tilt(frame[:, 0]), tilt(frame[:, 1])]
-    held = {ElementaryKind.TORUS: 1}.get(kind, 0)
-    ways += [grow(n) for n in range(len(state.sizes)) if sizes_free or n != held]
-    return ways
+    weight: Floats = np.maximum(1 - (gaps / k) ** 2, 0) ** 2
+    return weight
 
 
 # the piece that is shown

@@ -19,11 +19,13 @@ class ScanCurvature(NamedTuple):
     """Principal curvatures (n,), 1/mm, at the scan's points; positive where it is hollow, negative where it bulges.
 
     The sign is that of a surface whose normal looks outward: a ball of
-    radius r has -1/r.
+    radius r has -1/r. across: (n, 3) unit direction in which the surface
+    bends most.
     """
 
     largest: Floats
     smallest: Floats
+    across: Floats
 
     @property
     def mean(self) -> Floats:
@@ -97,8 +99,8 @@ def _triangle_tensors(points: Floats, normals: Floats, scan: Scan) -> tuple[Floa
     return tensor.reshape(-1, 9)[:, [0, 1, 2, 4, 5, 8]], areas
 
 
-def _principal(six: Floats, normals: Floats) -> tuple[Floats, Floats]:
-    """Largest and smallest curvature in each point's tangent plane; hollow is positive."""
+def _principal(six: Floats, normals: Floats) -> tuple[Floats, Floats, Floats]:
+    """Largest and smallest curvature in each point's tangent plane (hollow is positive), and where it bends most."""
     helper = np.where(np.abs(normals[:, :1]) < 0.7, [[1.0, 0, 0]], [[0, 1.0, 0]])
     u = unit(np.cross(normals, helper))
     v = np.cross(normals, u)
@@ -107,4 +109,6 @@ def _principal(six: Floats, normals: Floats) -> tuple[Floats, Floats]:
     e, f, g = (np.einsum("nc,ncd,nd->n", a, full, b) for a, b in ((u, u), (u, v), (v, v)))
     mean, spread = (e + g) / 2, np.sqrt(((e - g) / 2) ** 2 + f * f)
     # the normal of a ball turns with the point: its tensor is +1/r, and it bulges
-    return -(mean - spread), -(mean + spread)
+    angle = np.arctan2(2 * f, e - g) / 2 + np.where(mean >= 0, 0.0, np.pi / 2)
+    across = np.cos(angle)[:, None] * u + np.sin(angle)[:, None] * v
+    return -(mean - spread), -(mean + spread), across

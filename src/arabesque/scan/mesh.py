@@ -100,6 +100,21 @@ class Scan:
         return csr_array((np.ones(len(rows)), (rows, columns)), shape=(n, n))
 
     @cached_property
+    def neighbours(self) -> Ints:
+        """(e, 2) pairs of triangles that share an edge; each edge of two triangles gives one pair."""
+        t = self.triangles
+        directed = t[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+        key = directed.min(axis=1) * len(self.points) + directed.max(axis=1)
+        order = np.argsort(key, kind="stable")
+        same = np.flatnonzero(key[order][1:] == key[order][:-1])
+        return np.column_stack([order[same] // 3, order[same + 1] // 3])
+
+    @cached_property
+    def triangle_graph(self) -> csr_array:
+        """(m, m) sparse matrix with 1 where two triangles share an edge."""
+        return pair_graph(self.neighbours, len(self.triangles))
+
+    @cached_property
     def point_normals(self) -> Floats:
         """(n, 3) area-weighted unit normals, not smoothed: for shading."""
         n = len(self.points)
@@ -179,3 +194,9 @@ class Scan:
         for corner, which in enumerate((CORNER_0, CORNER_1, CORNER_2)):
             on |= (feature == which) & rim_points[self.triangles[triangle, corner]]
         return on & (triangle >= 0)
+
+
+def pair_graph(pairs: Ints, count: int) -> csr_array:
+    """(count, count) sparse matrix with 1 for each of the (e, 2) pairs, both ways."""
+    rows, columns = np.concatenate([pairs, pairs[:, ::-1]]).T
+    return csr_array((np.ones(len(rows)), (rows, columns)), shape=(count, count))

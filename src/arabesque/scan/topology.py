@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_array, csr_array
+from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 
 from arabesque.arrays import Bools, Ints
@@ -32,7 +32,12 @@ class Health:
     @property
     def watertight(self) -> bool:
         """True for a mesh without rims and without faults."""
-        return self.open_edges == self.crowded_edges == self.flipped_edges == 0
+        return self.open_edges == 0 and self.crowded_edges == self.flipped_edges == 0
+
+    @property
+    def sound(self) -> bool:
+        """True for a mesh without faults; it may have rims."""
+        return self.crowded_edges == self.flipped_edges == self.flat == 0
 
     def worse_than(self, before: Health, area_may_change: bool = True) -> list[str]:
         """What was sound before and is not now, in words; empty when nothing was damaged."""
@@ -79,30 +84,6 @@ def pieces(scan: Scan) -> Ints:
     rank = np.empty(len(sizes), dtype=np.int64)
     rank[np.argsort(-sizes, kind="stable")] = np.arange(len(sizes))
     return rank[found]
-
-
-def neighbours(scan: Scan) -> Ints:
-    """(e, 2) pairs of triangles that share an edge; each edge of two triangles gives one pair."""
-    t = scan.triangles
-    directed = t[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
-    low, high = directed.min(axis=1), directed.max(axis=1)
-    owner = np.repeat(np.arange(len(t)), 3)
-    n = len(scan.points)
-    # sorted by counting, twice: by the higher point, then stably by the lower
-    order = np.argsort(low * n + high, kind="stable")
-    low, high, owner = low[order], high[order], owner[order]
-    same = (low[1:] == low[:-1]) & (high[1:] == high[:-1])
-    return np.column_stack([owner[:-1][same], owner[1:][same]])
-
-
-def triangle_graph(scan: Scan, pairs: Ints | None = None) -> csr_array:
-    """(m, m) sparse matrix with 1 where two triangles share an edge, both ways."""
-    m = len(scan.triangles)
-    a, b = (neighbours(scan) if pairs is None else pairs).T
-    graph: csr_array = coo_array(
-        (np.ones(2 * len(a)), (np.concatenate([a, b]), np.concatenate([b, a]))), shape=(m, m)
-    ).tocsr()
-    return graph
 
 
 def rims(scan: Scan) -> list[Ints]:

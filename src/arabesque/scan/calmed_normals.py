@@ -4,7 +4,7 @@ import numpy as np
 
 from arabesque.arrays import Bools, Floats, Ints
 from arabesque.geometry import unit
-from arabesque.scan import Scan, neighbours
+from arabesque.scan.mesh import Scan
 
 SHARP_DEGREES = 35.0
 
@@ -38,7 +38,7 @@ def sharp_pairs(scan: Scan, degrees: float = SHARP_DEGREES, rounds: int = 6) -> 
 
     Judged on calmed normals, so that the noise of a scan makes no edges.
     """
-    pairs = neighbours(scan)
+    pairs = scan.neighbours
     areas = np.linalg.norm(scan.area_vectors, axis=1)
     normals = calmed_normals(unit(scan.area_vectors), areas, pairs, rounds)
     cosine = np.einsum("nc,nc->n", normals[pairs[:, 0]], normals[pairs[:, 1]])
