@@ -45,3 +45,9 @@ def frozen_array(
     frozen = np.array(array, dtype=dtype, order="C")
     frozen.setflags(write=False)
     return frozen
+
+
+def summed(index: Ints, values: Floats, count: int) -> Floats:
+    """(count, d) sums of the rows of (n, d) values that share an index (n,)."""
+    total: Floats = np.column_stack([np.bincount(index, column, count) for column in values.T]).astype(np.float64)
+    return total

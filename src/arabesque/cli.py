@@ -80,6 +80,27 @@ def _parser() -> argparse.ArgumentParser:
     _add_common(patch)
     patch.set_defaults(run=_patch)
 
+    prepare = commands.add_parser("prepare", help="tidy, mirror, fill, calm, remesh and lighten a scan")
+    prepare.add_argument("scan")
+    prepare.add_argument("--unit", choices=list(MILLIMETRES), default="mm", help="unit of the scan, in and out")
+    prepare.add_argument(
+        "--symmetric", choices=["auto", "x", "y", "z"], help="make it symmetric at the plane found, or at x, y or z = 0"
+    )
+    prepare.add_argument("--fill-holes", type=float, metavar="MM", help="close openings up to this width")
+    prepare.add_argument("--fill", choices=list(_FILLS), default="curved", help="how openings are closed")
+    prepare.add_argument(
+        "--smooth",
+        type=_smoothing,
+        metavar="PERCENTxTIMES",
+        help="calm the noise, for example 10x5: weakly, five times",
+    )
+    prepare.add_argument("--smooth-limit", type=float, metavar="MM", help="how far calming may move a point")
+    prepare.add_argument("--remesh", type=float, metavar="MM", help="even triangles with edges of this length")
+    prepare.add_argument("--reduce", type=int, metavar="N", help="lower the count to N triangles")
+    prepare.add_argument("--out", required=True, help=".ply, .stl or .obj")
+    prepare.add_argument("--report", help="write the figures as JSON")
+    prepare.set_defaults(run=_prepare)
+
     compare = commands.add_parser("compare", help="measure a STEP file against a scan")
     compare.add_argument("model", help=".step, in whatever unit it says")
     compare.add_argument("scan")
@@ -103,6 +124,17 @@ def _point(text: str) -> tuple[float, float, float]:
     except ValueError:
         raise argparse.ArgumentTypeError(f"'{text.strip()}' is not a point: write x,y,z") from None
     return x, y, z
+
+
+_FILLS = ("curved", "flat", "bridged")
+
+
+def _smoothing(text: str) -> tuple[float, int]:
+    percent, _, times = text.strip().partition("x")
+    try:
+        return float(percent) / 100, int(times or 1)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text}' is no smoothing: write for example 10x5") from None
 
 
 def _open_window(options: argparse.Namespace) -> int:
@@ -140,6 +172,32 @@ def _patch(options: argparse.Namespace) -> None:
     print(
         f"{options.out}: degree {fit.surface.degree[0]} x {fit.surface.degree[1]}, {fit.surface.count} control points, "
         f"99 % of the inliers within {fit.figures.inlier_p99 / scale:.4g} {options.unit}; {fit.stopped.value}"
+    )
+
+
+def _prepare(options: argparse.Namespace) -> None:
+    from arabesque.mending import Fill, Recipe, prepare
+    from arabesque.scan import read_scan, write_scan
+
+    scan = read_scan(options.scan, options.unit)
+    recipe = Recipe(
+        symmetric=options.symmetric,
+        fill_holes=options.fill_holes,
+        fill=Fill[options.fill.upper()],
+        smooth=options.smooth,
+        smooth_limit=options.smooth_limit,
+        remesh=options.remesh,
+        reduce=options.reduce,
+    )
+    done = prepare(scan, recipe)
+    write_scan(options.out, done.scan, options.unit)
+    if options.report:
+        _write_json(options.report, {"unit": "mm", **done.report})
+    before, after = done.report["before"], done.report["after"]
+    worse = f"; worse than before: {', '.join(done.report['worse'])}" if done.report["worse"] else ""
+    print(
+        f"{options.out}: {before['triangles']} -> {after['triangles']} triangles, {after['openings']} opening(s), "
+        f"{'watertight' if after['watertight'] else 'open'}, 99 % within {done.report['distance']['p99']:.3g} mm{worse}"
     )
 
 

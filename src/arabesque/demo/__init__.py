@@ -1,12 +1,14 @@
 """The invented demo scenario: master shapes with known equations, and a simulated scanner."""
 
 from arabesque.demo.heron import Heron
+from arabesque.demo.juniper import Juniper
 from arabesque.demo.master import Dent, Hole, Master
+from arabesque.demo.pebble import Pebble
 from arabesque.demo.project import demo_project
 from arabesque.demo.scanner import Simulated, simulate
 from arabesque.errors import ArabesqueError
 
-MASTERS: dict[str, type[Master]] = {"heron": Heron}
+MASTERS: dict[str, type[Master]] = {"heron": Heron, "pebble": Pebble, "juniper": Juniper}
 """The master shapes by name."""
 
 
@@ -17,4 +19,16 @@ def master(name: str) -> Master:
     return MASTERS[name]()
 
 
-__all__ = ["MASTERS", "Dent", "Hole", "Master", "Simulated", "demo_project", "master", "simulate"]
+__all__ = [
+    "MASTERS",
+    "Dent",
+    "Heron",
+    "Hole",
+    "Juniper",
+    "Master",
+    "Pebble",
+    "Simulated",
+    "demo_project",
+    "master",
+    "simulate",
+]

@@ -3,7 +3,7 @@
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.demo.master import Dent, Hole, Master
+from arabesque.demo.master import Dent, DiscMaster, Hole
 
 LENGTH = 270.0
 NOSE_WIDTH, TAIL_WIDTH = 26.0, 88.0
@@ -21,7 +21,7 @@ def _sigmoid(x: Floats) -> Floats:
     return 0.5 * (1 + np.tanh(x / 2))
 
 
-class Heron(Master):
+class Heron(DiscMaster):
     """Symmetric to y = 0, x from the rear (0) to the nose (270), z up, open underneath.
 
     The channel along the middle begins with one sharp edge across, at the
@@ -30,6 +30,7 @@ class Heron(Master):
 
     name = "heron"
     title = "Heron, a touring saddle"
+    triangles = 120_000
     reach = 1.42
     scale = (LENGTH / 2, 78.0)
     symmetry_plane = "y"

@@ -33,14 +33,33 @@ class Hole:
     radius: float
 
 
+VIEWS = unit(
+    np.array(
+        [
+            [0.0, 0, 1],
+            [0.9, 0, 0.6],
+            [-0.9, 0, 0.6],
+            [0.2, 1, 0.45],
+            [0.2, -1, 0.45],
+            [-0.5, 0.9, 0.1],
+            [-0.5, -0.9, 0.1],
+        ]
+    )
+)
+"""Seven places round and above, from which something lying on a table is scanned."""
+
+
 class Master(ABC):
-    """A surface given by an equation over a disc of parameters (a, b), a² + b² <= reach²."""
+    """An object whose true surface is known.
+
+    triangles: of its usual scan. views: (k, 3) unit directions towards the
+    places from which the scanner looks at it.
+    """
 
     name: str
     title: str
-    reach: float
-    scale: tuple[float, float]
-    """Rough millimetres per unit of a and of b, so that triangles come out about even."""
+    triangles: int = 60_000
+    views: Floats = VIEWS
     symmetry_plane: str | None
     dents: tuple[Dent, ...]
     holes: tuple[Hole, ...]
@@ -48,12 +67,48 @@ class Master(ABC):
     """Named fours of places on the surface, (4, 3) mm, that make good first patches."""
 
     @abstractmethod
+    def equations(self) -> list[str]:
+        """The equations, as text for whoever wants to compute the surface elsewhere."""
+
+    @abstractmethod
+    def triangulated(self, triangles: int, rng: np.random.Generator) -> tuple[Floats, Floats, Ints]:
+        """Points (n, 3) on the true surface, their outward normals, and about ``triangles`` uneven triangles."""
+
+    @abstractmethod
+    def true_samples(self, count: int, rng: np.random.Generator) -> tuple[Floats, Floats]:
+        """Points (n, 3) of the true surface and their outward normals."""
+
+    @abstractmethod
+    def nearest(self, points: Floats) -> Floats:
+        """(n, 3) points of the true surface closest to ``points``."""
+
+    def distance(self, points: Floats) -> Floats:
+        """(n,) unsigned distance of points to the true surface, mm."""
+        return np.linalg.norm(points - self.nearest(points), axis=1)
+
+
+class DiscMaster(Master):
+    """A surface given by an equation over a disc of parameters (a, b), a² + b² <= reach²."""
+
+    reach: float
+    scale: tuple[float, float]
+    """Rough millimetres per unit of a and of b, so that triangles come out about even."""
+
+    @abstractmethod
     def evaluate(self, parameters: Floats) -> Floats:
         """(n, 3) points, mm, for (n, 2) parameters."""
 
-    @abstractmethod
-    def equations(self) -> list[str]:
-        """The equations, as text for whoever wants to compute the surface elsewhere."""
+    def triangulated(self, triangles: int, rng: np.random.Generator) -> tuple[Floats, Floats, Ints]:
+        parameters, faces = self.mesh(triangles, rng)
+        return self.evaluate(parameters), self.normals(parameters), faces
+
+    def true_samples(self, count: int, rng: np.random.Generator) -> tuple[Floats, Floats]:
+        parameters = rng.uniform(-1, 1, (2 * count, 2))
+        parameters = parameters[np.hypot(*parameters.T) < 1][:count]
+        return self.evaluate(parameters), self.normals(parameters)
+
+    def nearest(self, points: Floats) -> Floats:
+        return self.feet(points)[1]
 
     def tangents(self, parameters: Floats) -> tuple[Floats, Floats]:
         """Both (n, 3) parameter derivatives, by central differences."""
@@ -108,10 +163,6 @@ class Master(ABC):
             size = np.linalg.norm(step, axis=1, keepdims=True)
             parameters = parameters + step * np.minimum(1.0, 0.02 / np.maximum(size, 1e-300))
         return parameters, self.evaluate(parameters)
-
-    def distance(self, points: Floats) -> Floats:
-        """(n,) unsigned distance of points to the true surface, mm."""
-        return np.linalg.norm(points - self.feet(points)[1], axis=1)
 
 
 def max_edge(corners: Floats) -> Floats:

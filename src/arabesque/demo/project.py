@@ -6,14 +6,13 @@ from arabesque.model import Document, Item, new_id
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import ready_to_fit
 
-TRIANGLES = {"heron": 120_000}
 NOISE = 0.03
 SEED = 7
 
 
 def demo_project(shape: Master, progress: Progress = silent) -> Document:
     """A project with the shape's simulated scan, ready to fit."""
-    simulated = simulate(shape, TRIANGLES.get(shape.name, 60_000), NOISE, SEED, part(progress, 0.0, 0.7))
+    simulated = simulate(shape, shape.triangles, NOISE, SEED, part(progress, 0.0, 0.7))
     ready_to_fit(simulated.scan, part(progress, 0.7, 1.0))
     item = Item(new_id(), f"{shape.name} clay", simulated.scan, note=f"{shape.title}, simulated scan")
     return Document().with_item(item)

@@ -17,20 +17,6 @@ from arabesque.scan import Scan, compact
 GRAZING = 0.18
 """Cosine of the flattest angle at which the scanner still sees a surface (about 80°)."""
 
-VIEWS = unit(
-    np.array(
-        [
-            [0.0, 0, 1],
-            [0.9, 0, 0.6],
-            [-0.9, 0, 0.6],
-            [0.2, 1, 0.45],
-            [0.2, -1, 0.45],
-            [-0.5, 0.9, 0.1],
-            [-0.5, -0.9, 0.1],
-        ]
-    )
-)
-
 
 @dataclass(frozen=True, eq=False)
 class Simulated:
@@ -44,9 +30,8 @@ class Simulated:
     def truth(self, samples: int = 4000) -> dict[str, Any]:
         """What a test elsewhere needs to know: equations, flaws, and true points with normals, mm."""
         rng = np.random.default_rng(self.seed)
-        parameters = rng.uniform(-1, 1, (2 * samples, 2))
-        parameters = parameters[np.hypot(*parameters.T) < 1][:samples]
         master = self.master
+        points, normals = master.true_samples(samples, rng)
         return {
             "name": master.name,
             "title": master.title,
@@ -59,8 +44,8 @@ class Simulated:
             "corners": {name: corners.tolist() for name, corners in master.corners.items()},
             "dents": [vars(dent) for dent in master.dents],
             "holes": [vars(hole) for hole in master.holes],
-            "true_points": master.evaluate(parameters).tolist(),
-            "true_normals": master.normals(parameters).tolist(),
+            "true_points": points.tolist(),
+            "true_normals": normals.tolist(),
         }
 
 
@@ -74,7 +59,7 @@ def simulate(master: Master, triangles: int, noise: float, seed: int, progress: 
         raise ArabesqueError(f"{triangles} triangles make no useful scan", "Ask for 1,000 to 20,000,000")
     if not 0 <= noise <= 5:
         raise ArabesqueError(f"A noise of {noise} mm makes no useful scan", "Ask for 0 to 5 mm")
-    progress(0.0, "Looking from seven places")
+    progress(0.0, "Looking from all sides")
     trial = _scan(master, 30_000, noise, seed)
     wanted = round(triangles * 30_000 / len(trial.triangles))
     progress(0.1, "Scanning")
@@ -85,10 +70,9 @@ def simulate(master: Master, triangles: int, noise: float, seed: int, progress: 
 
 def _scan(master: Master, triangles: int, noise: float, seed: int) -> Scan:
     rng = np.random.default_rng(seed)
-    parameters, faces = master.mesh(triangles, rng)
-    normals = master.normals(parameters)
-    points = _dented(master, master.evaluate(parameters), normals)
-    flattest, seen = _seen(points, normals, faces)
+    points, normals, faces = master.triangulated(triangles, rng)
+    points = _dented(master, points, normals)
+    flattest, seen = _seen(points, normals, faces, master.views)
     for hole in master.holes:
         seen &= np.linalg.norm(points - hole.centre, axis=1) > hole.radius
     # a surface seen at a flat angle is measured worse
@@ -106,13 +90,13 @@ def _dented(master: Master, points: Floats, normals: Floats) -> Floats:
     return points - depth[:, None] * normals
 
 
-def _seen(points: Floats, normals: Floats, faces: Ints) -> tuple[Floats, Bools]:
+def _seen(points: Floats, normals: Floats, faces: Ints, views: Floats) -> tuple[Floats, Bools]:
     """Best cosine between normal and view, (n,), and which points any view sees, by a depth image."""
     edges = points[faces[:, 0]] - points[faces[:, 1]]
     pixel = 2.5 * float(np.median(np.linalg.norm(edges, axis=1)))
     best = np.full(len(points), GRAZING)
     seen = np.zeros(len(points), dtype=bool)
-    for view in VIEWS:
+    for view in views:
         right = unit(np.cross(view, [0.31, 0.87, 0.21]))
         up = np.cross(view, right)
         cells = np.floor(np.column_stack([points @ right, points @ up]) / pixel).astype(np.int64)

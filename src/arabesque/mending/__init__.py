@@ -1,1 +1,62 @@
-"""Mending scans: cut, mirror, fill, calm, tidy, lighten, remesh."""
+"""Mending scans: cut, mirror, fill, heal, calm, tidy, lighten, remesh."""
+
+from arabesque.mending.calming import Calmed, calm
+from arabesque.mending.cutting import (
+    Halves,
+    cut_by_box,
+    cut_by_outline,
+    cut_by_plane,
+    cut_by_region,
+    merged,
+    within,
+)
+from arabesque.mending.even import even_triangles
+from arabesque.mending.filling import Fill, Filled, fill
+from arabesque.mending.healing import heal, remove
+from arabesque.mending.marking import grown, in_ball, in_outline, shrunk, spread, whole_pieces
+from arabesque.mending.mirroring import HalfState, Side, Symmetric, make_symmetric, mirrored_whole
+from arabesque.mending.openings import Opening, openings
+from arabesque.mending.prepare import Prepared, Recipe, prepare
+from arabesque.mending.reducing import reduce_triangles
+from arabesque.mending.tidying import Tidied, oriented, tidy, turned_over, uncrowded, without_spikes
+
+__all__ = [
+    "Calmed",
+    "Fill",
+    "Filled",
+    "HalfState",
+    "Halves",
+    "Opening",
+    "Prepared",
+    "Recipe",
+    "Side",
+    "Symmetric",
+    "Tidied",
+    "calm",
+    "cut_by_box",
+    "cut_by_outline",
+    "cut_by_plane",
+    "cut_by_region",
+    "even_triangles",
+    "fill",
+    "grown",
+    "heal",
+    "in_ball",
+    "in_outline",
+    "make_symmetric",
+    "merged",
+    "mirrored_whole",
+    "openings",
+    "oriented",
+    "prepare",
+    "reduce_triangles",
+    "remove",
+    "shrunk",
+    "spread",
+    "tidy",
+    "turned_over",
+    "uncrowded",
+    "whole_pieces",
+    "within",
+    "without_spikes",
+]

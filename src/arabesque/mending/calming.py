@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from scipy.sparse import csr_array, diags_array
 
-from arabesque.arrays import Floats, Ints
+from arabesque.arrays import Floats, Ints, summed
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import unit
 from arabesque.progress import Progress, silent
@@ -83,8 +83,7 @@ class _AlongNormals:
         change = np.zeros((n, 3))
         for k in range(3):
             height = np.einsum("nc,nc->n", middles - corners[:, k], normals)
-            for axis in range(3):
-                change[:, axis] += np.bincount(t[:, k], height * normals[:, axis], n)
+            change += summed(t[:, k], height[:, None] * normals, n)
         return strength * change / self._count[:, None]
 
 

@@ -122,7 +122,7 @@ def merged(scans: list[Scan]) -> Scan:
 
 def within(outline: Floats, places: Floats) -> Bools:
     """(n,) true for the (n, 2) places inside a closed outline (k, 2), by counting crossings (Shimrat 1962)."""
-    inside = np.zeros(len(places), dtype=bool)
+    inside: Bools = np.zeros(len(places), dtype=bool)
     low, high = outline.min(axis=0), outline.max(axis=0)
     near = np.flatnonzero(((places >= low) & (places <= high)).all(axis=1))
     x, y = places[near].T
@@ -235,4 +235,3 @@ def _on_plane(half: Scan, plane: Plane, size: float) -> Scan:
     else:
         points[on] -= plane.height(points[on])[:, None] * plane.normal
     return Scan(points, half.triangles)
-

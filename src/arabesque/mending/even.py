@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from arabesque.arrays import Bools, Floats, Ints
 from arabesque.errors import ArabesqueError
@@ -141,16 +142,16 @@ def _split_once(
 ) -> tuple[HalfEdges, Floats, tuple[int, int]]:
     while True:
         # a run that fills up leaves a sound mesh: go on from a copy with more room
-        trial = HalfEdges(*(array.copy() for array in mesh))
+        trial = HalfEdges._make(array.copy() for array in mesh)
         points, triangles = kernel.split_long(
             trial.P, trial.V, trial.twin, trial.out, trial.sharp, trial.kind, used, longest
         )
         if points >= 0:
             return trial, moved if len(moved) == len(trial.P) else np.empty_like(trial.P), (points, triangles)
-        mesh = HalfEdges(*(_longer(array) for array in mesh))
+        mesh = HalfEdges._make(_longer(array) for array in mesh)
 
 
-def _longer(array: Floats | Ints | Bools) -> Floats | Ints | Bools:
+def _longer(array: NDArray[Any]) -> NDArray[Any]:
     more = np.full_like(array, -1) if array.dtype == np.int64 else np.zeros_like(array)
     return np.concatenate([array, more])
 

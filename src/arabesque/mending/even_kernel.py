@@ -132,7 +132,7 @@ def split_edge(V, twin, out, sharp, h, m, t, s):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def split_long(P, V, twin, out, sharp, kind, used, longest):  # type: ignore[no-untyped-def]
-    """Halve all edges longer than ``longest``. used: (points, triangles) in use; returns the new numbers, -1 when full."""
+    """Halve all edges longer than a length. used: points and triangles in use; returns the new numbers, -1 if full."""
     points, triangles = used
     limit = longest * longest
     t = 0
@@ -327,7 +327,9 @@ def flip_for_valence(P, V, twin, out, sharp, triangles):  # type: ignore[no-unty
         if joined or min(count_a, count_b, count_c, count_d) < 0 or min(count_a, count_b) < 4:
             continue
         before = _off(count_a, rim_a) + _off(count_b, rim_b) + _off(count_c, rim_c) + _off(count_d, rim_d)
-        after = _off(count_a - 1, rim_a) + _off(count_b - 1, rim_b) + _off(count_c + 1, rim_c) + _off(count_d + 1, rim_d)
+        after = (
+            _off(count_a - 1, rim_a) + _off(count_b - 1, rim_b) + _off(count_c + 1, rim_c) + _off(count_d + 1, rim_d)
+        )
         if after >= before or not _flip_is_fair(P, a, b, c, d):
             continue
         flip_edge(V, twin, out, sharp, h)

@@ -245,7 +245,12 @@ def _key(a: int, b: int) -> tuple[int, int]:
 
 
 def _halved(
-    points: Floats, triangles: Ints, held: Bools, fixed: set[tuple[int, int]], taken: set[tuple[int, int]], longest: float
+    points: Floats,
+    triangles: Ints,
+    held: Bools,
+    fixed: set[tuple[int, int]],
+    taken: set[tuple[int, int]],
+    longest: float,
 ) -> tuple[Floats, Ints, Bools, int]:
     """Put a point into every inner edge that is too long and the longest of both its triangles."""
     owners: dict[tuple[int, int], list[int]] = {}
@@ -260,7 +265,8 @@ def _halved(
     lengths = np.linalg.norm(points[ends[:, 0]] - points[ends[:, 1]], axis=1)
     lengths[[key in taken for key in keys]] = np.inf
     busy: set[int] = set()
-    new_points, new_held = [], []
+    new_points: list[Floats] = []
+    new_held: list[bool] = []
     gone: set[int] = set()
     more = []
     for index in np.argsort(-lengths):
@@ -422,7 +428,9 @@ def _solve(metric: Floats, target: Floats, triangles: Ints, free: Bools, order: 
     result = target.copy()
     result[inside] = splu(matrix / scale + 1e-12 * diags_array(np.ones(len(inside))).tocsc()).solve(right / scale)
     if not np.isfinite(result).all():
-        raise ArabesqueError("The opening could not be filled smoothly", "Fill it flat, or remove the jagged triangles at its rim")
+        raise ArabesqueError(
+            "The opening could not be filled smoothly", "Fill it flat, or remove the jagged triangles at its rim"
+        )
     return result
 
 
@@ -441,9 +449,7 @@ def _laplacian(points: Floats, triangles: Ints) -> tuple[csr_array, Floats]:
         columns += [c, b]
         values += [cotangent, cotangent]
         areas += np.bincount(a, double / 6, n)
-    weights = coo_array(
-        (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), shape=(n, n)
-    ).tocsr()
+    weights = coo_array((np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), shape=(n, n)).tocsr()
     total = np.asarray(weights.sum(axis=1)).ravel()
     laplacian: csr_array = (diags_array(total) - weights).tocsr()
     floor = 1e-3 * float(areas[areas > 0].mean())

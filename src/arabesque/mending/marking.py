@@ -14,7 +14,7 @@ from arabesque.scan import Scan, ScanCurvature, pair_graph, pieces
 def in_ball(scan: Scan, centre: Floats, radius: float) -> Bools:
     """(m,) triangles whose middle lies within ``radius`` mm of a point and on the same sheet as it."""
     near = np.zeros(len(scan.triangles), dtype=bool)
-    box = (np.abs(scan.points - centre) <= 1.2 * radius).all(axis=1)
+    box: Bools = np.abs(scan.points - centre).max(axis=1) <= 1.2 * radius
     some = np.flatnonzero(box[scan.triangles].any(axis=1))
     middles = scan.points[scan.triangles[some]].mean(axis=1)
     away = np.linalg.norm(middles - centre, axis=1)
@@ -31,13 +31,15 @@ def in_ball(scan: Scan, centre: Floats, radius: float) -> Bools:
     return near
 
 
-def in_outline(scan: Scan, outline: Floats, places: Floats, facing: Bools | None = None) -> Bools:
+def in_outline(outline: Floats, places: Floats, facing: Bools | None = None) -> Bools:
     """(m,) triangles whose middle is drawn inside a closed outline (k, 2).
 
     places: (m, 2) where the middles are drawn. facing: only these count.
     """
-    inside = within(outline, places)
-    return inside if facing is None else inside & facing
+    inside: Bools = within(outline, places)
+    if facing is not None:
+        inside = inside & facing
+    return inside
 
 
 def grown(scan: Scan, mask: Bools) -> Bools:

@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import breadth_first_order, connected_components
 
-from arabesque.arrays import Bools, Ints
+from arabesque.arrays import Bools, Ints, summed
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, compact, kept, pieces
 
@@ -39,7 +39,7 @@ def tidy(
     surroundings are brought back. orient: all triangles look the same way, outward.
     """
     progress(0.0, "Looking for crowded edges")
-    scan, dropped = _uncrowded(scan)
+    scan, dropped = uncrowded(scan)
     progress(0.2, "Looking for loose pieces")
     of_triangle = pieces(scan)
     sizes = np.bincount(of_triangle)
@@ -98,17 +98,17 @@ def oriented(scan: Scan) -> tuple[Scan, int]:
     graph = coo_array(
         (np.where(np.concatenate([alike, alike]), 1, 2), (pairs.ravel("F"), pairs[:, ::-1].ravel("F"))), shape=(m, m)
     ).tocsr()
-    count, label = connected_components(graph, directed=False)
+    found, label = connected_components(graph, directed=False)
     turn = np.zeros(m, dtype=bool)
     if not alike.all():
         first = np.unique(label, return_index=True)[1]
         for number in np.unique(label[pairs[~alike, 0]]):
             order, before = breadth_first_order(graph, int(first[number]), directed=False)
             turn[order] = _parities(graph, order, before)[order]
+    count = int(found)
     areas = scan.area_vectors * np.where(turn, -1.0, 1.0)[:, None]
     middles = scan.points[t].mean(axis=1)
-    centre = np.column_stack([np.bincount(label, middles[:, c], count) for c in range(3)])
-    centre /= np.bincount(label, minlength=count)[:, None]
+    centre = summed(label, middles, count) / np.bincount(label, minlength=count)[:, None]
     outward = np.bincount(label, np.einsum("nc,nc->n", middles - centre[label], areas), count)
     turn ^= (outward < 0)[label]
     if not turn.any():
@@ -142,8 +142,8 @@ def _run_alike(triangles: Ints, pairs: Ints) -> Bools:
     return alike
 
 
-def _uncrowded(scan: Scan) -> tuple[Scan, int]:
-    """The scan without double and flat triangles and those beyond two at an edge, the smallest dropped first; and how many."""
+def uncrowded(scan: Scan) -> tuple[Scan, int]:
+    """The scan without double and flat triangles and those beyond two at an edge; and how many. Small ones go first."""
     t = scan.triangles
     areas = np.linalg.norm(scan.area_vectors, axis=1)
     _, first = np.unique(np.sort(t, axis=1), axis=0, return_index=True)
@@ -170,4 +170,3 @@ def _uncrowded(scan: Scan) -> tuple[Scan, int]:
     if keep.all():
         return scan, 0
     return Scan(*compact(scan.points, t[keep])), int((~keep).sum())
-

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import cKDTree
 
-from arabesque.arrays import Floats, Ints, frozen_array
+from arabesque.arrays import Floats, Ints, frozen_array, summed
 from arabesque.errors import ArabesqueError
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan, edge_length, scan_curvature
@@ -153,15 +153,16 @@ def _slope_across(scan: Scan, strength: Floats, across: Floats) -> Floats:
     p, k = scan.points[t], strength[t]
     normal = 2 * scan.area_vectors
     double = np.maximum((normal * normal).sum(axis=1), 1e-300)
-    gradient = sum(
-        k[:, i][:, None] * np.cross(normal, p[:, (i + 2) % 3] - p[:, (i + 1) % 3]) for i in range(3)
-    ) / double[:, None]
+    gradient = (
+        sum(k[:, i][:, None] * np.cross(normal, p[:, (i + 2) % 3] - p[:, (i + 1) % 3]) for i in range(3))
+        / double[:, None]
+    )
     weight = np.sqrt(double)
     n = len(scan.points)
     corners = t.T.ravel()
-    total = np.column_stack([np.bincount(corners, np.tile(gradient[:, c] * weight, 3), n) for c in range(3)])
-    total /= np.maximum(np.bincount(corners, np.tile(weight, 3), n), 1e-300)[:, None]
-    return np.einsum("nc,nc->n", total, across)
+    total = summed(corners, np.tile(gradient * weight[:, None], (3, 1)), n)
+    weights = np.maximum(np.bincount(corners, np.tile(weight, 3), n), 1e-300)
+    return np.einsum("nc,nc->n", total, across) / weights
 
 
 def _chains(ends: Ints) -> list[tuple[list[int], bool]]:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
@@ -14,8 +15,8 @@ from arabesque.geometry import Elementary, ElementaryKind, frame_of, unit
 
 MOST_POINTS = 20_000
 ROUNDS = 30
-FEWEST = {kind: n for kind, n in zip(ElementaryKind, (3, 6, 8, 4, 8), strict=True)}
-SIMPLICITY = {kind: n for kind, n in zip(ElementaryKind, (1.0, 1.12, 1.3, 1.06, 1.4), strict=True)}
+FEWEST = dict(zip(ElementaryKind, (3, 6, 8, 4, 8), strict=True))
+SIMPLICITY = dict(zip(ElementaryKind, (1.0, 1.12, 1.3, 1.06, 1.4), strict=True))
 """Factors on the spread: a kind with more freedom must fit that much better to be chosen."""
 
 
@@ -262,11 +263,9 @@ class _Freedom(NamedTuple):
     tilt: Floats
     grow: Floats
 
-    def applied(self, state: _State, change: Floats) -> _State:
+    def applied(self, state: _State, change: NDArray[Any]) -> _State:
         axis = state.axis + self.tilt @ change
-        return _State(
-            state.origin + self.shift @ change, axis / np.sqrt(axis @ axis), state.sizes + self.grow @ change
-        )
+        return _State(state.origin + self.shift @ change, axis / np.sqrt(axis @ axis), state.sizes + self.grow @ change)
 
 
 def _freedom(kind: ElementaryKind, state: _State, turns: bool, sizes_free: bool) -> _Freedom:
@@ -380,4 +379,3 @@ def _arc_span(angles: Floats) -> tuple[float, float]:
     if start + length / 2 > np.pi:
         start -= 2 * np.pi
     return float(start), float(start + length)
-

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats, Ints
+from arabesque.arrays import Bools, Floats, Ints, summed
 from arabesque.geometry import unit
 from arabesque.scan.mesh import Scan
 
@@ -26,9 +26,8 @@ def calmed_normals(normals: Floats, areas: Floats, pairs: Ints, rounds: int, wid
         difference = ((normals[a] - normals[b]) ** 2).sum(axis=1)
         weight = np.exp(-difference / (2 * width * width))
         total = normals * areas[:, None]
-        for axis in range(3):
-            total[:, axis] += np.bincount(a, weight * areas[b] * normals[b, axis], m)
-            total[:, axis] += np.bincount(b, weight * areas[a] * normals[a, axis], m)
+        total += summed(a, (weight * areas[b])[:, None] * normals[b], m)
+        total += summed(b, (weight * areas[a])[:, None] * normals[a], m)
         normals = unit(total)
     return normals
 

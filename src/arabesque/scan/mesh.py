@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 from scipy.sparse import csr_array
 
-from arabesque.arrays import Bools, Floats, Ints, frozen_array
+from arabesque.arrays import Bools, Floats, Ints, frozen_array, summed
 from arabesque.errors import InvalidShape
 from arabesque.geometry import unit
 from arabesque.scan.tree import CORNER_0, CORNER_1, CORNER_2, EDGE_01, EDGE_12, EDGE_20, BoxTree, interpolated_normals
@@ -120,7 +120,7 @@ class Scan:
         n = len(self.points)
         corners = self.triangles.T.ravel()
         spread = np.tile(self.area_vectors, (3, 1))
-        return unit(np.column_stack([np.bincount(corners, spread[:, axis], n) for axis in range(3)]))
+        return unit(summed(corners, spread, n))
 
     @cached_property
     def smoothed_normals(self) -> Floats:

@@ -45,7 +45,9 @@ class Health:
         if self.crowded_edges > before.crowded_edges:
             faults.append(f"{self.crowded_edges - before.crowded_edges} edges with more than two triangles")
         if self.flipped_edges > before.flipped_edges:
-            faults.append(f"{self.flipped_edges - before.flipped_edges} edges between triangles that look opposite ways")
+            faults.append(
+                f"{self.flipped_edges - before.flipped_edges} edges between triangles that look opposite ways"
+            )
         if self.flat > before.flat:
             faults.append(f"{self.flat - before.flat} triangles without area")
         if before.watertight and self.open_edges:
