@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QApplication
 
 from arabesque.demo import Heron
 from arabesque.desk import theme
-from arabesque.desk.scenery import ScanLook
+from arabesque.desk.looks import ScanLook
 from arabesque.desk.settings import Colours, Settings
 from arabesque.desk.tools import Timeline
 from arabesque.desk.window import Window

@@ -13,9 +13,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QMessageBox, QToolButton
 
 from arabesque.desk import theme
+from arabesque.desk.looks import Glance
 from arabesque.desk.panels.finder import matching
 from arabesque.desk.panels.help import HelpPage
-from arabesque.desk.scenery import Glance
 from arabesque.desk.settings import Colours, Mouse, Settings, TextSize, Wheel
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import Export, MovePoints, Pick, Preferences, Timeline

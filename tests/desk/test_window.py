@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QLabel, QLineEdit, QToolButton
 
 from arabesque.checking import Figures
-from arabesque.desk.scenery import Glance, ScanLook
+from arabesque.desk.looks import Glance, ScanLook
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import FourCornerPatch, MovePoints, OpenScan, Pick
 from arabesque.geometry import Surface

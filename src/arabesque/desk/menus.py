@@ -7,9 +7,11 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from arabesque.desk.commands import Command
-from arabesque.desk.scenery import Glance, ScanLook
+from arabesque.desk.looks import Glance, ScanLook
 from arabesque.desk.tools import TOOLS, OpenScan, Preferences, Timeline, Tool
+from arabesque.desk.tools.scan_work import ScanTool
 from arabesque.model import Item
+from arabesque.reading import Regions
 from arabesque.scan import Scan
 
 if TYPE_CHECKING:
@@ -23,6 +25,11 @@ _LOOKS = {
     "front": ("From +x", "Ctrl+5"),
     "back": ("From −x", "Ctrl+6"),
     "slanted": ("Slanted", "Ctrl+7"),
+}
+_DEMOS = {
+    "heron": "A touring saddle's clay model",
+    "pebble": "A trekking-pole grip",
+    "juniper": "A water jug with a handle",
 }
 _SCANS = {
     ScanLook.SOLID: ("Scan solid", "Show the scan as solid clay", "ph.circle"),
@@ -41,6 +48,7 @@ def register(window: Window) -> None:
     _edits(window)
     _outline_edits(window)
     _tools(window)
+    _scan_edits(window)
     _patches(window)
     _looks(window)
     _help(window)
@@ -54,11 +62,18 @@ def _files(w: Window) -> None:
             "open", "Open project…", "Open an Arabesque project", w.open_project, "File", "Ctrl+O", "ph.folder-open"
         )
     )
-    add(
-        Command(
-            "demo", "Open the demo", "A touring saddle's clay model, scanned", w.open_demo, "File", "", "ph.bicycle"
+    for name, words in _DEMOS.items():
+        add(
+            Command(
+                "demo" if name == "heron" else f"demo-{name}",
+                "Open the demo" if name == "heron" else f"Open the demo {name}",
+                f"{words}, scanned",
+                partial(w.open_demo, name),
+                "File",
+                "",
+                "ph.bicycle",
+            )
         )
-    )
     add(
         Command(
             "save",
@@ -186,6 +201,40 @@ def _edits(w: Window) -> None:
     )
 
 
+def _scan_edits(w: Window) -> None:
+    add = w.commands.add
+
+    def on_scan() -> bool:
+        return w.session.selection is not None and isinstance(w.session.selection.shape, Scan)
+
+    def shown_scans() -> list[Item]:
+        return [item for item in w.session.document if isinstance(item.shape, Scan) and item.look.visible]
+
+    def duplicate() -> None:
+        if w.session.selection is not None:
+            w.session.duplicate(w.session.selection)
+
+    def turn_over() -> None:
+        if w.session.selection is not None:
+            w.session.turn_over(w.session.selection)
+
+    def merge() -> None:
+        w.session.merge_scans(shown_scans())
+
+    hint = "A second item of the same shape"
+    add(
+        Command(
+            "duplicate", "Duplicate", hint, duplicate, "Edit", "Ctrl+D", "", lambda: w.session.selection is not None
+        )
+    )
+    hint = "Make one scan of all scans that are shown"
+    add(Command("merge-scans", "Merge scans", hint, merge, "Prepare", "", "", lambda: len(shown_scans()) > 1))
+    hint = "Let the selected scan look the other way, where its inside is outside"
+    add(Command("turn-over", "Turn normals over", hint, turn_over, "Prepare", "", "", on_scan))
+    hint = "Show or hide the edges of the scan's triangles"
+    add(Command("scan-edges", "Triangle edges", hint, w.toggle_edges, "View", "E", "", checked=lambda: w.looks.edges))
+
+
 def _outline_edits(w: Window) -> None:
     add = w.commands.add
 
@@ -265,6 +314,8 @@ def _tools(w: Window) -> None:
         return any(not isinstance(item.shape, Scan) for item in w.session.document)
 
     enabled = {"four-corners": needs_scan, "move-points": needs_patch, "export": needs_shape}
+    enabled |= {tool.id: needs_scan for tool in TOOLS if issubclass(tool, ScanTool)}
+    enabled["correct-regions"] = lambda: any(isinstance(item.shape, Regions) for item in w.session.document)
     for tool in TOOLS:
         w.commands.add(
             Command(
@@ -277,6 +328,7 @@ def _tools(w: Window) -> None:
                 tool.icon,
                 enabled.get(tool.id, lambda: True),
                 partial(_runs, w, tool),
+                tool.short,
             )
         )
 

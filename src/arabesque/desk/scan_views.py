@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import weakref
+from collections.abc import Callable
+from enum import Enum
 from typing import Any
 
 import numpy as np
@@ -11,10 +13,20 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arabesque.arrays import Floats, Ints
 from arabesque.desk.jobs import JobQueue
 from arabesque.progress import Progress
-from arabesque.scan import Scan, coarse_stand_in, scan_curvature
+from arabesque.reading import Regions
+from arabesque.scan import Scan, ScanCurvature, coarse_stand_in, scan_curvature
 
 COARSE_TRIANGLES = 30_000
 WORTH_A_STAND_IN = 80_000
+AREA_COLOURS = 8
+
+
+class CurvatureKind(Enum):
+    """Which curvature is shown."""
+
+    MEAN = "mean"
+    LARGEST = "largest (most hollow)"
+    SMALLEST = "smallest (most bulging)"
 
 
 class ScanViews(QObject):
@@ -33,11 +45,35 @@ class ScanViews(QObject):
             return None
         return self._get(scan, "stand-in", "")
 
-    def curvature(self, scan: Scan) -> tuple[Floats, float] | None:
-        """(n,) mean curvature, 1/mm, and the range to show it in; None until it is made."""
-        return self._get(scan, "curvature", "Reading the curvature")
+    def curvature(self, scan: Scan, kind: CurvatureKind) -> tuple[Floats, float] | None:
+        """(n,) a curvature, 1/mm, and the range to show it in; None until it is made."""
+        views = self._get(scan, "curvature", "Reading the curvature")
+        return None if views is None else views.shown(kind)
 
-    def _get(self, scan: Scan, what: str, label: str) -> Any:
+    def ready_range(self, scan: Scan, kind: CurvatureKind) -> float | None:
+        """The range by itself, if the curvature has been read."""
+        known = self._known.get((id(scan), "curvature"))
+        return None if known is None or known[0]() is not scan or known[1] is None else known[1].shown(kind)[1]
+
+    def areas(self, scan: Scan, regions: Regions) -> list[tuple[Floats, Floats, Ints, int]] | None:
+        """Points, normals, triangles and colour number of each area; None until they are made."""
+        key = f"areas {id(regions)}"
+        made = self._get(scan, key, "", lambda: (regions, _area_meshes(scan, regions)))
+        if made is not None and made[0] is not regions:  # the number is that of older regions, now gone
+            del self._known[id(scan), key]
+            return self.areas(scan, regions)
+        return None if made is None else made[1]
+
+    def measured(self, scan: Scan, progress: Progress) -> ScanCurvature:
+        """Curvature for other work, taken over where it was read before; called in a worker thread."""
+        known = self._known.get((id(scan), "curvature"))
+        if known is not None and known[0]() is scan and known[1] is not None:
+            return known[1].measured
+        views = _CurvatureViews(scan_curvature(scan, progress=progress))
+        self._known[(id(scan), "curvature")] = weakref.ref(scan), views
+        return views.measured
+
+    def _get(self, scan: Scan, what: str, label: str, make: Callable[[], Any] | None = None) -> Any:
         key = id(scan), what
         known = self._known.get(key)
         if known is not None and known[0]() is scan:
@@ -45,10 +81,11 @@ class ScanViews(QObject):
         self._known[key] = weakref.ref(scan), None
 
         def work(progress: Progress) -> Any:
+            if make is not None:
+                return make()
             if what == "stand-in":
                 return coarse_stand_in(scan, COARSE_TRIANGLES)
-            mean = scan_curvature(scan, progress=progress).mean
-            return mean, float(np.percentile(np.abs(mean), 95)) or 1e-9
+            return _CurvatureViews(scan_curvature(scan, progress=progress))
 
         def keep(result: Any) -> None:
             self._known[key] = weakref.ref(scan), result
@@ -58,3 +95,36 @@ class ScanViews(QObject):
         job.done.connect(keep)
         job.cancelled.connect(lambda: self._known.pop(key, None))
         return None
+
+
+class _CurvatureViews:
+    """Curvatures of a scan, each with a range that its few tightest places do not decide."""
+
+    def __init__(self, measured: ScanCurvature) -> None:
+        self.measured = measured
+        self._shown: dict[CurvatureKind, tuple[Floats, float]] = {}
+
+    def shown(self, kind: CurvatureKind) -> tuple[Floats, float]:
+        """(n,) values and range; the same arrays each time."""
+        if kind not in self._shown:
+            values = getattr(self.measured, kind.name.lower())
+            self._shown[kind] = values, float(np.percentile(np.abs(values), 95)) or 1e-9
+        return self._shown[kind]
+
+
+def _area_meshes(scan: Scan, regions: Regions) -> list[tuple[Floats, Floats, Ints, int]]:
+    """Each area as a mesh of its own, with colour numbers that differ between neighbours where they can."""
+    pairs = regions.labels[scan.neighbours]
+    across = np.unique(np.sort(pairs[pairs[:, 0] != pairs[:, 1]], axis=1), axis=0)
+    colours = np.full(len(regions.areas), -1)
+    for number in np.argsort(-regions.counts):
+        near = colours[np.concatenate([across[across[:, 0] == number, 1], across[across[:, 1] == number, 0]])]
+        free = [c for c in range(AREA_COLOURS) if c not in near]
+        colours[number] = free[int(number) % len(free)] if free else int(number) % AREA_COLOURS
+    meshes = []
+    for number in range(len(regions.areas)):
+        triangles = scan.triangles[regions.mask(number)]
+        used, compacted = np.unique(triangles, return_inverse=True)
+        faces = compacted.reshape(-1, 3)
+        meshes.append((scan.points[used], scan.smoothed_normals[used], faces, int(colours[number])))
+    return meshes

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from enum import Enum
+from dataclasses import replace
 
 import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
+from arabesque.desk.looks import Glance, Looks, ScanLook
 from arabesque.desk.patches import patch_edges, patch_triangles
 from arabesque.desk.session import Session
 from arabesque.desk.tools import Tool
@@ -16,57 +16,24 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Paint, Scene, Triangles, net_segments, polyline
 from arabesque.geometry import Curve, Surface
 from arabesque.model import Item
+from arabesque.reading import LineSet, Regions
 from arabesque.scan import Scan
 
 RANGE_IN_TOLERANCES = 5.0
-
-
-class Glance(Enum):
-    """A check that is laid over the picture; the value is its key and its word."""
-
-    DISTANCE = ("1", "distance")
-    CURVATURE = ("6", "scan curvature")
-    NET = ("7", "control net")
-
-    @property
-    def key(self) -> str:
-        """The number key."""
-        return self.value[0]
-
-    @property
-    def word(self) -> str:
-        """The word on its chip."""
-        return self.value[1]
-
-
-class ScanLook(Enum):
-    """How the reference scan is shown."""
-
-    SOLID = "solid"
-    SEE_THROUGH = "see-through"
-    HIDDEN = "hidden"
-
-
-@dataclass
-class Looks:
-    """What the view shows besides the items: the glances, and the look of scans."""
-
-    glances: frozenset[Glance] = frozenset()
-    scans: ScanLook = ScanLook.SOLID
-    alone: frozenset[str] = frozenset()
-    """Ids of the only items that show, or empty."""
+MARK_LIFT = 0.0015
+"""How far what lies on a scan is pulled towards the eye, as a share of the scan's size."""
 
 
 def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: bool = False) -> Scene:
     """The scene for the document, the looks and the running tool; coarser while the camera moves."""
-    tolerance = session.document.tolerance
+    tolerance = session.document.tolerance if tool.map_tolerance is None else tool.map_tolerance
     scene = Scene(
-        show_distance=Glance.DISTANCE in looks.glances,
+        show_distance=Glance.DISTANCE in looks.glances or tool.map_tolerance is not None,
         tolerance=tolerance,
         distance_range=RANGE_IN_TOLERANCES * tolerance,
     )
     for item in session.document:
-        if not shows(session, looks, item):
+        if not shows(session, looks, item) or item.id in tool.covers:
             continue
         if isinstance(item.shape, Scan):
             if looks.scans is not ScanLook.HIDDEN:
@@ -80,6 +47,12 @@ def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: 
         elif isinstance(item.shape, Curve):
             u = np.linspace(*item.shape.domain, 40 * item.shape.spans + 1)
             scene.lines.append(Lines(polyline(item.shape.at(u)), *_ink(session, item), lift=0.6))
+        elif isinstance(item.shape, Regions):
+            _add_regions(scene, session, item, item.shape)
+        elif isinstance(item.shape, LineSet):
+            colour, width = _ink(session, item)
+            for line, closed in zip(item.shape.lines, item.shape.closed, strict=True):
+                scene.lines.append(Lines(polyline(line, closed), colour, width + 0.6, lift=0.8))
     for part in tool.parts(camera):
         add(scene, part)
     return scene
@@ -103,16 +76,36 @@ def _ink(session: Session, item: Item) -> tuple[str, float]:
 def _with_scan(scene: Scene, session: Session, looks: Looks, item: Item, scan: Scan, moving: bool) -> Scene:
     through = item.look.see_through or looks.scans is ScanLook.SEE_THROUGH
     dimmed = session.document.dims(item)
-    curvature = session.scan_views.curvature(scan) if Glance.CURVATURE in looks.glances else None
+    shown = Glance.CURVATURE in looks.glances
+    curvature = session.scan_views.curvature(scan, looks.curvature) if shown else None
     stand_in = session.scan_views.stand_in(scan) if moving and curvature is None else None
     points, normals, triangles = stand_in or (scan.points, scan.smoothed_normals, scan.triangles)
     slot = item.id if stand_in is None else f"{item.id} coarse"
     values, paint = (curvature[0], Paint.CURVATURE) if curvature is not None else (None, None)
-    mesh = Triangles(
-        slot, points, normals, triangles, theme.now().clay, values, paint, see_through=through, dimmed=dimmed
-    )
+    edges = looks.edges and stand_in is None
+    mesh = Triangles(slot, points, normals, triangles, theme.now().clay, values, paint, through, dimmed, edges=edges)
     scene.triangles.append(mesh)
-    return scene if curvature is None else replace(scene, curvature_range=curvature[1])
+    marked = session.marks.triangles(scan)
+    if marked is not None:
+        colour = theme.now().marked
+        scene.triangles.append(
+            Triangles("marks", scan.points, scan.smoothed_normals, marked, colour, lift=MARK_LIFT * scan.diagonal)
+        )
+    return scene if curvature is None else replace(scene, curvature_range=looks.curvature_range or curvature[1])
+
+
+def _add_regions(scene: Scene, session: Session, item: Item, regions: Regions) -> None:
+    """The areas in their colours, a little before the scan that they lie on."""
+    scan = session.document.scan_of(item)
+    meshes = None if scan is None else session.scan_views.areas(scan, regions)
+    if scan is None or meshes is None:
+        return
+    palette = theme.now().areas
+    for number, (points, normals, triangles, colour) in enumerate(meshes):
+        slot = f"{item.id} area {number}"
+        lift = 0.5 * MARK_LIFT * scan.diagonal
+        dimmed = session.document.dims(item)
+        scene.triangles.append(Triangles(slot, points, normals, triangles, palette[colour], dimmed=dimmed, lift=lift))
 
 
 def add(scene: Scene, part: Triangles | Lines | Discs | Label) -> None:
@@ -135,7 +128,7 @@ def _add_patch(scene: Scene, session: Session, item: Item, surface: Surface) -> 
 def bounds(session: Session) -> tuple[Floats, Floats] | None:
     """The box round everything that is shown, or round everything when nothing is."""
     items = [item for item in session.document if session.document.shows(item)] or list(session.document)
-    if not items:
+    if all(isinstance(item.shape, Regions) for item in items):
         return None
-    points = [item.shape.points.reshape(-1, 3) for item in items]
+    points = [item.shape.points.reshape(-1, 3) for item in items if not isinstance(item.shape, Regions)]
     return np.min([p.min(axis=0) for p in points], axis=0), np.max([p.max(axis=0) for p in points], axis=0)

@@ -10,10 +10,13 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.checking import Grid
 from arabesque.desk.jobs import Job, JobQueue
+from arabesque.desk.looks import Looks
+from arabesque.desk.marks import Marks
 from arabesque.desk.meters import Meters
 from arabesque.desk.scan_views import ScanViews
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Surface
+from arabesque.mending import merged, turned_over
 from arabesque.model import (
     DamagedProject,
     Document,
@@ -48,6 +51,7 @@ class Session(QObject):
     selected = pyqtSignal()
     told = pyqtSignal(str, bool)
     filed = pyqtSignal()
+    fit_wanted = pyqtSignal()
 
     journal_failed = pyqtSignal(object)
 
@@ -63,6 +67,9 @@ class Session(QObject):
         self.meters = Meters(self.jobs)
         self.scan_views = ScanViews(self.jobs)
         self.scan_views.ready.connect(self.changed)
+        self.looks = Looks()
+        self.marks = Marks()
+        self.marks.changed.connect(self.changed)
         self.kernel = KernelWorker()
         self.history = History(Document())
         self.path: Path | None = None
@@ -248,6 +255,41 @@ class Session(QObject):
         self.commit(label, self.document.with_item(item))
         self.select(item.id)
         return item
+
+    def duplicate(self, item: Item) -> None:
+        """A copy of an item, selected; what cannot change is shared."""
+        copy = replace(item, id=new_id(), name=self.document.free_name(item.name), made_from=(item.id,))
+        self.commit(f"{item.name} duplicated", self.document.with_item(copy))
+        self.select(copy.id)
+
+    def turn_over(self, item: Item) -> None:
+        """Let a scan look the other way."""
+        if isinstance(item.shape, Scan):
+            scan = item.shape
+            job = self._job(f"Turning {item.name}", lambda progress: ready_to_fit(turned_over(scan), progress))
+            job.done.connect(lambda made: self._put_prepared(item, made, "normals turned over"))
+
+    def merge_scans(self, items: list[Item]) -> None:
+        """Several scans as one; they stay, hidden."""
+        scans = [item.shape for item in items if isinstance(item.shape, Scan)]
+        names = " and ".join(item.name for item in items)
+
+        def finish(scan: Scan) -> None:
+            document = self.document
+            for item in items:
+                document = document.changed(item.id, look=replace(item.look, visible=False))
+            made = Item(new_id(), document.free_name("Merged scan"), scan, tuple(i.id for i in items), "merged")
+            self.commit(f"{names} merged", replace(document.with_item(made), reference=made.id))
+            self.select(made.id)
+
+        job = self._job("Merging scans", lambda progress: ready_to_fit(merged(scans), progress))
+        job.done.connect(finish)
+
+    def _put_prepared(self, item: Item, scan: Scan, words: str) -> None:
+        if item.id in self.history.document:
+            document, item_id = self.history.document.prepared(item.id, scan, words)
+            self.commit(f"{item.name}: {words}", document)
+            self.select(item_id)
 
     # files, all in the background
 

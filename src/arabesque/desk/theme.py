@@ -45,6 +45,11 @@ class Theme:
     unmeasured: str = "#8E9496"
     bulging: str = "#8C3F78"
     hollow: str = "#2E7D5B"
+    marked: str = "#3C8DA8"
+    areas: tuple[str, ...] = (
+        "#B9A27F", "#8FA3AD", "#A8B08C", "#B58E8A", "#9A93B3", "#7FA39A", "#C2B28A", "#A58FA0",
+    )  # fmt: skip
+    """Colours of regions: quiet, apart from one another, and none of them a deviation colour."""
 
 
 LIGHT = Theme(
@@ -171,6 +176,7 @@ def _style(t: Theme, points: float) -> str:
     QToolButton#step {{ padding: 4px 10px; }}
     QToolButton#step:checked {{ background: transparent; border: 1px solid transparent;
         border-bottom: 2px solid {t.accent}; border-radius: 0; font-weight: 600; }}
+    QToolButton#line {{ text-align: left; padding: 5px 4px; }}
     QToolButton#tool {{ text-align: left; padding: 6px 8px; }}
     QToolButton#push {{ background: {t.field}; border-color: {t.line}; padding: 5px 4px; }}
     QToolButton#push:hover, QToolButton#push:focus {{ border-color: {t.accent}; }}

@@ -30,6 +30,7 @@ from arabesque.desk import theme as themes
 from arabesque.desk.commands import Commands
 from arabesque.desk.edits import raise_degree, refit_patch, try_lower_degree
 from arabesque.desk.jobs import Job
+from arabesque.desk.looks import Glance, ScanLook
 from arabesque.desk.menus import register
 from arabesque.desk.panels.chips import Chips
 from arabesque.desk.panels.fields import LengthField
@@ -40,7 +41,7 @@ from arabesque.desk.panels.inspector import Inspector
 from arabesque.desk.panels.outline import Outline
 from arabesque.desk.panels.path_bar import PathBar, ToolColumn
 from arabesque.desk.panels.start_page import StartPage
-from arabesque.desk.scenery import Glance, Looks, ScanLook, bounds, compose
+from arabesque.desk.scenery import bounds, compose
 from arabesque.desk.session import Session
 from arabesque.desk.settings import Colours, Mouse, Settings, ShownUnit, Wheel
 from arabesque.desk.steps import Step
@@ -55,6 +56,14 @@ from arabesque.solid import MODEL_SUFFIXES
 
 HOLD_SECONDS = 0.35
 MESSAGE_SECONDS = 6
+PREPARE_GROUPS = (
+    ("open-scan", "simulate", "scan-look"),
+    ("tidy", "mark", "openings", "cut"),
+    ("symmetry", "lay-square", "turn-and-move", "same-sides"),
+    ("calm", "triangles"),
+    ("regions", "correct-regions", "true-shape", "feature-lines"),
+)
+"""The tools of the first step, in the order in which a scan is prepared."""
 
 
 class Window(QMainWindow):
@@ -64,7 +73,7 @@ class Window(QMainWindow):
         super().__init__()
         self.settings = settings or Settings()
         self.session = Session(journal)
-        self.looks = Looks()
+        self.looks = self.session.looks
         self.step = Step.PATCH
         self._cursor = (0.0, 0.0)
         self._held: tuple[Glance, float, bool] | None = None
@@ -79,6 +88,7 @@ class Window(QMainWindow):
         self.session.selected.connect(self._changed)
         self.session.filed.connect(self._filed)
         self.session.told.connect(self.tell)
+        self.session.fit_wanted.connect(self.fit_view)
         self.take_up(Pick)
         self.go_to(Step.PREPARE)
         self._changed()
@@ -179,9 +189,10 @@ class Window(QMainWindow):
         bar.setCornerWidget(self._safety)
 
     def _tools_of(self, step: Step) -> list[list[QAction]]:
+        if step is Step.PREPARE:
+            return [[self.commands[name] for name in group] for group in PREPARE_GROUPS]
         tools = [self.commands[tool.id] for tool in TOOLS if tool.step is step]
         more = {
-            Step.PREPARE: [self.commands["open-model"], self.commands["demo"]],
             Step.PATCH: [self.commands["refit"]],
         }.get(step, [])
         return [group for group in (tools, more) if group]
@@ -201,6 +212,7 @@ class Window(QMainWindow):
         tool = kind(self.session)
         tool.changed.connect(self._changed)
         tool.left.connect(lambda: self._lay_down(tool))
+        tool.form_changed.connect(self.inspector.make_anew)
         if isinstance(tool, Preferences):
             tool.read(self.settings)
             tool.edited.connect(self._dress)
@@ -328,6 +340,11 @@ class Window(QMainWindow):
         self.looks.glances = frozenset()
         self._changed()
 
+    def toggle_edges(self) -> None:
+        """Show the edges of the scans' triangles, or hide them."""
+        self.looks.edges = not self.looks.edges
+        self._changed()
+
     def show_scans(self, look: ScanLook) -> None:
         """Show scans in another way."""
         self.looks.scans = look
@@ -440,7 +457,7 @@ class Window(QMainWindow):
         if self.session.surface_item is not None:
             names = ["edit-points", "refit", "raise-u", "raise-v", "lower-u", "lower-v", *_ITEM_COMMANDS]
         elif self.session.selection is not None:
-            names = ["see-through", "reference", *_ITEM_COMMANDS]
+            names = ["see-through", "reference", "duplicate", *_ITEM_COMMANDS]
         for name in names:
             menu.addAction(self.commands[name])
         if self.session.selection is not None and self.session.document.layers:

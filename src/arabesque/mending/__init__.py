@@ -16,7 +16,7 @@ from arabesque.mending.healing import heal, remove
 from arabesque.mending.marking import grown, in_ball, in_outline, shrunk, spread, whole_pieces
 from arabesque.mending.mirroring import HalfState, Side, Symmetric, make_symmetric, mirrored_whole
 from arabesque.mending.openings import Opening, openings
-from arabesque.mending.prepare import Prepared, Recipe, prepare
+from arabesque.mending.prepare import Prepared, Recipe, distance_between, prepare
 from arabesque.mending.reducing import reduce_triangles
 from arabesque.mending.tidying import Tidied, oriented, tidy, turned_over, uncrowded, without_spikes
 
@@ -37,6 +37,7 @@ __all__ = [
     "cut_by_outline",
     "cut_by_plane",
     "cut_by_region",
+    "distance_between",
     "even_triangles",
     "fill",
     "grown",

@@ -27,7 +27,7 @@ REFINEMENTS = 9
 class Fill(Enum):
     """How an opening is closed."""
 
-    CURVED = "follow the surroundings"
+    CURVED = "follow the form"
     FLAT = "flat"
     BRIDGED = "bridged in parts"
 

@@ -46,7 +46,7 @@ def grown(scan: Scan, mask: Bools) -> Bools:
     """The mask with the triangles that touch it."""
     points = np.zeros(len(scan.points), dtype=bool)
     points[scan.triangles[mask].ravel()] = True
-    found: Bools = points[scan.triangles].any(axis=1)
+    found: Bools = points[scan.triangles].max(axis=1)
     return found
 
 

@@ -3,6 +3,7 @@
 from arabesque.model.document import Document, Item, Layer, Look, Shape, new_id
 from arabesque.model.history import History, Milestone, Step
 from arabesque.model.journal import Journal, Leftover, discard, leftovers, recover
+from arabesque.model.moving import moved_shape, others_moved
 from arabesque.model.rescue import Rescued, rescue_project
 from arabesque.model.store import SUFFIX, DamagedProject, Project, load_project, save_project
 
@@ -24,7 +25,9 @@ __all__ = [
     "discard",
     "leftovers",
     "load_project",
+    "moved_shape",
     "new_id",
+    "others_moved",
     "recover",
     "rescue_project",
     "save_project",

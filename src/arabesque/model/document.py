@@ -8,11 +8,13 @@ from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 from typing import Any
 
+from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Surface
+from arabesque.geometry import Curve, Elementary, Surface
+from arabesque.reading import LineSet, Regions
 from arabesque.scan import Scan
 
-Shape = Scan | Curve | Surface
+Shape = Scan | Curve | Surface | Regions | LineSet
 
 
 @dataclass(frozen=True)
@@ -44,7 +46,9 @@ class Item:
     """One line of the Outline.
 
     made_from: ids of the items it was made from. note: a few words on where
-    it comes from. layer: id of the layer it lies on, or None.
+    it comes from. layer: id of the layer it lies on, or None. motion: (4, 4)
+    from where the item it was made from lies, for a scan that was laid
+    square; None when it lies there still.
     """
 
     id: str
@@ -54,11 +58,14 @@ class Item:
     note: str = ""
     look: Look = field(default_factory=Look)
     layer: str | None = None
+    motion: Floats | None = None
 
     @property
     def kind(self) -> str:
-        """ "scan", "curve" or "surface"."""
-        return type(self.shape).__name__.lower()
+        """ "scan", "curve", "surface", "regions", "lines", or the word for a true shape."""
+        if isinstance(self.shape, Elementary):
+            return self.shape.kind.value
+        return "lines" if isinstance(self.shape, LineSet) else type(self.shape).__name__.lower()
 
 
 def new_id() -> str:
@@ -150,6 +157,33 @@ class Document:
     def changed(self, item_id: str, **changes: Any) -> Document:
         """The document with other values of one item's fields."""
         return self.with_item(replace(self.items[item_id], **changes))
+
+    def scan_of(self, item: Item) -> Scan | None:
+        """The scan that an item's regions are drawn on, if it is there and has as many triangles."""
+        for source in item.made_from:
+            shape = self.items[source].shape if source in self.items else None
+            if isinstance(shape, Scan) and isinstance(item.shape, Regions):
+                return shape if len(shape.triangles) == len(item.shape.labels) else None
+        return None
+
+    def prepared(self, item_id: str, scan: Scan, words: str, motion: Floats | None = None) -> tuple[Document, str]:
+        """The document with what was made of a scan, and the id it has.
+
+        A scan as it came in stays, hidden, as the parent of the prepared one;
+        a prepared scan that nothing else was made from is replaced. words:
+        what was done, for the note.
+        """
+        item = self.items[item_id]
+        others = any(item_id in other.made_from for other in self)
+        if item.made_from and not others:
+            total = motion if item.motion is None else item.motion if motion is None else motion @ item.motion
+            note = ", ".join(filter(None, (item.note, words)))
+            return self.with_item(replace(item, shape=scan, note=note, motion=total)), item_id
+        made = Item(new_id(), self.free_name("Prepared scan"), scan, (item_id,), words, layer=item.layer, motion=motion)
+        document = self.changed(item_id, look=replace(item.look, visible=False)).with_item(made)
+        if self.reference == item_id:
+            document = replace(document, reference=made.id)
+        return document, made.id
 
     def without(self, item_id: str) -> Document:
         """The document without one item; what was made from it stays."""

@@ -11,11 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arabesque.errors import FileProblem
-from arabesque.geometry import Curve, Surface
+from arabesque.geometry import Curve, Elementary, ElementaryKind, Surface
 from arabesque.model.document import Document, Item, Layer, Look, Shape
+from arabesque.reading import LineSet, Region, Regions, TrueShape
 from arabesque.scan import Scan
 
-FORMAT = 1
+FORMAT = 2
 
 AnyArray = NDArray[Any]
 Put = Callable[[AnyArray], str]
@@ -72,6 +73,7 @@ def document_record(document: Document, put: Put) -> dict[str, Any]:
                 "note": item.note,
                 "look": asdict(item.look),
                 "layer": item.layer,
+                "motion": None if item.motion is None else item.motion.tolist(),
                 "shape": _shape_record(item.shape, put),
             }
             for item in document
@@ -96,6 +98,7 @@ def document_from(record: dict[str, Any], get: Get) -> Document:
             note=entry["note"],
             look=Look(**entry["look"]),
             layer=entry["layer"],
+            motion=_motion(entry.get("motion")),
         )
     layers = tuple(Layer(**layer) for layer in record["layers"])
     return Document(items, record["tolerance_mm"], record["unit"], record["reference"], layers)
@@ -104,6 +107,23 @@ def document_from(record: dict[str, Any], get: Get) -> Document:
 def _shape_record(shape: Shape, put: Put) -> dict[str, Any]:
     if isinstance(shape, Scan):
         return {"kind": "scan", "points": put(shape.points), "triangles": put(shape.triangles)}
+    if isinstance(shape, Regions):
+        return {"kind": "regions", "labels": put(shape.labels), "areas": [_region_record(area) for area in shape.areas]}
+    if isinstance(shape, LineSet):
+        return {
+            "kind": "lines",
+            "points": put(shape.points),
+            "starts": put(shape.starts),
+            "closed": list(shape.closed),
+        }
+    if isinstance(shape, Elementary):
+        return {
+            "kind": "true shape",
+            "of": shape.kind.value,
+            "frame": shape.frame.tolist(),
+            "sizes": list(shape.sizes),
+            "bounds": [list(ends) for ends in shape.bounds],
+        }
     weights = None if shape.weights is None else put(shape.weights)
     if isinstance(shape, Curve):
         return {
@@ -126,8 +146,55 @@ def _shape_from(record: dict[str, Any], get: Get) -> Shape:
     kind = record["kind"]
     if kind == "scan":
         return Scan(get(record["points"]), get(record["triangles"]))
+    if kind == "regions":
+        return Regions(get(record["labels"]), tuple(_region_from(area) for area in record["areas"]))
+    if kind == "lines":
+        return LineSet(get(record["points"]), get(record["starts"]), tuple(record["closed"]))
+    if kind == "true shape":
+        u, v = record["bounds"]
+        return Elementary.make(
+            ElementaryKind(record["of"]),
+            np.array(record["frame"]),
+            tuple(record["sizes"]),
+            ((u[0], u[1]), (v[0], v[1])),
+        )
     weights = None if record["weights"] is None else get(record["weights"])
     if kind == "curve":
         return Curve(record["degree"], get(record["knots"]), get(record["points"]), weights)
     u, v = record["knots"]
     return Surface((record["degree"][0], record["degree"][1]), (get(u), get(v)), get(record["points"]), weights)
+
+
+def _motion(rows: list[list[float]] | None) -> AnyArray | None:
+    if rows is None:
+        return None
+    matrix = np.array(rows, dtype=float).reshape(4, 4)
+    matrix.setflags(write=False)
+    return matrix
+
+
+def _region_record(area: Region) -> dict[str, Any]:
+    shape = area.shape
+    if shape is None:
+        return {"of": None, "by_hand": area.by_hand}
+    return {
+        "of": shape.kind.value,
+        "by_hand": area.by_hand,
+        "origin": shape.origin.tolist(),
+        "axis": shape.axis.tolist(),
+        "sizes": list(shape.sizes),
+        "figures": [shape.rms, shape.p99, shape.largest, shape.inlier_share],
+    }
+
+
+def _region_from(record: dict[str, Any]) -> Region:
+    if record["of"] is None:
+        return Region(None, record["by_hand"])
+    shape = TrueShape(
+        ElementaryKind(record["of"]),
+        np.array(record["origin"]),
+        np.array(record["axis"]),
+        tuple(record["sizes"]),
+        *record["figures"],
+    )
+    return Region(shape, record["by_hand"])

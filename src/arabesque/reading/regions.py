@@ -269,8 +269,8 @@ def _connected(labels: Ints, pairs: Ints, bend: Floats, areas: Floats, by_label:
     return np.unique(piece, return_inverse=True)[1]
 
 
-def _samples(scan: Scan, mask: Bools, most: int) -> tuple[Floats, Floats]:
-    """Points and smoothed normals of an area, without its border, at most so many of each."""
+def _chosen(scan: Scan, mask: Bools, most: int) -> Ints:
+    """Points of an area, without its border, at most so many."""
     inner = mask.copy()
     points = np.zeros(len(scan.points), dtype=bool)
     points[scan.triangles[~mask].ravel()] = True
@@ -278,14 +278,22 @@ def _samples(scan: Scan, mask: Bools, most: int) -> tuple[Floats, Floats]:
     chosen = np.unique(scan.triangles[inner if inner.sum() > 60 else mask])
     if len(chosen) > most:
         chosen = np.random.default_rng(0).choice(chosen, most, replace=False)
+    return chosen
+
+
+def _samples(scan: Scan, mask: Bools, most: int) -> tuple[Floats, Floats]:
+    """Points and smoothed normals of an area, without its border, at most so many of each."""
+    chosen = _chosen(scan, mask, most)
     return scan.points[chosen], scan.smoothed_normals[chosen]
 
 
 def _recognised(scan: Scan, mask: Bools) -> TrueShape | None:
-    points, normals = _samples(scan, mask, SAMPLES)
-    if len(points) < 12:
+    chosen = _chosen(scan, mask, SAMPLES)
+    if len(chosen) < 12:
         return None
-    shape, _ = recognise(points, normals, scan.noise)
+    # what was seen at a flat angle is noisier than the rest
+    noise = max(scan.noise, scan.noise_at(chosen))
+    shape, _ = recognise(scan.points[chosen], scan.smoothed_normals[chosen], noise)
     if shape is None:
         return None
     points, normals = _samples(scan, mask, 6000)

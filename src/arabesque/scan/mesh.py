@@ -131,22 +131,30 @@ class Scan:
         return normals
 
     @cached_property
-    def noise(self) -> float:
-        """Standard deviation of the scanner's noise along the normal, mm, as the mesh shows it.
+    def roughness(self) -> Floats:
+        """(n,) height of each point over the mean of its neighbours, mm; NaN on rims.
 
-        The height of each inner point over the mean of its neighbours, by
-        the median so that edges and dents do not count; scaled for what
-        averaging k neighbours leaves of white noise, sqrt(1 + 1/k).
+        Scaled for what averaging k neighbours leaves of white noise, sqrt(1 + 1/k).
         """
         degree = np.diff(self.adjacency.indptr)
         inner = degree > 0
         inner[self.border_edges.ravel()] = False
         means = (self.adjacency @ self.points)[inner] / degree[inner, None]
-        height = np.einsum("nc,nc->n", self.points[inner] - means, self.smoothed_normals[inner])
-        if not len(height):
-            return 0.0
-        white = (height - np.median(height)) / np.sqrt(1 + 1 / degree[inner])
-        return float(1.4826 * np.median(np.abs(white)))
+        height = np.full(len(self.points), np.nan)
+        height[inner] = np.einsum("nc,nc->n", self.points[inner] - means, self.smoothed_normals[inner])
+        height[inner] /= np.sqrt(1 + 1 / degree[inner])
+        return height
+
+    @cached_property
+    def noise(self) -> float:
+        """Standard deviation of the scanner's noise along the normal, mm, as the mesh shows it."""
+        return self.noise_at(slice(None))
+
+    def noise_at(self, points: Ints | slice) -> float:
+        """The noise at some of the points: by the median, so that edges and dents do not count."""
+        height = self.roughness[points]
+        height = height[~np.isnan(height)]
+        return float(1.4826 * np.median(np.abs(height - np.median(height)))) if len(height) else 0.0
 
     @cached_property
     def tree(self) -> BoxTree:

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from arabesque.errors import FileProblem
-from arabesque.geometry import Curve, Surface, Trim, split_surface, tessellate
+from arabesque.geometry import Curve, Elementary, Surface, Trim, split_surface, tessellate
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, write_scan
 from arabesque.solid.worker import KernelWorker
@@ -178,6 +178,8 @@ def _mesh(surfaces: list[Surface], chord: float, progress: Progress) -> Scan:
 
 
 def _record(shape: Shape) -> dict[str, Any]:
+    if isinstance(shape, Elementary):
+        return {"of": shape.kind.value, "frame": shape.frame, "sizes": shape.sizes, "bounds": shape.bounds}
     return {"degree": shape.degree, "knots": shape.knots, "points": shape.points, "weights": shape.weights}
 
 

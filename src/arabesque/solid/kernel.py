@@ -18,9 +18,18 @@ from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere
 from OCP.BRepTools import BRepTools_WireExplorer
 from OCP.collections import Array1_double, Array1_gp_Pnt, Array1_int, Array2_double, Array2_gp_Pnt, Sequence_TDF_Label
-from OCP.Geom import Geom_BSplineCurve, Geom_BSplineSurface, Geom_TrimmedCurve
+from OCP.Geom import (
+    Geom_BSplineCurve,
+    Geom_BSplineSurface,
+    Geom_ConicalSurface,
+    Geom_CylindricalSurface,
+    Geom_Plane,
+    Geom_SphericalSurface,
+    Geom_ToroidalSurface,
+    Geom_TrimmedCurve,
+)
 from OCP.GeomConvert import GeomConvert
-from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+from OCP.gp import gp_Ax2, gp_Ax3, gp_Dir, gp_Pnt
 from OCP.IFSelect import IFSelect_RetDone
 from OCP.IGESCAFControl import IGESCAFControl_Reader, IGESCAFControl_Writer
 from OCP.IGESControl import IGESControl_Controller
@@ -66,6 +75,30 @@ def spline_surface(record: dict[str, Any]) -> Geom_BSplineSurface:
         knots.append(_array1(Array1_double, map(float, values), len(values)))
         multiplicities.append(_array1(Array1_int, map(int, counts), len(counts)))
     return Geom_BSplineSurface(poles, factors, *knots, *multiplicities, *record["degree"], False, False)
+
+
+def true_surface(record: dict[str, Any]) -> Any:
+    """The kernel's own plane, cylinder, cone, sphere or torus for a record of kind, frame and sizes."""
+    frame = record["frame"]
+    place, axis, towards = (map(float, column) for column in (frame[:3, 3], frame[:3, 2], frame[:3, 0]))
+    axes = gp_Ax3(gp_Pnt(*place), gp_Dir(*axis), gp_Dir(*towards))
+    sizes = record["sizes"]
+    if record["of"] == "cone":
+        return Geom_ConicalSurface(axes, sizes[1], sizes[0])
+    kinds = {
+        "plane": Geom_Plane,
+        "cylinder": Geom_CylindricalSurface,
+        "sphere": Geom_SphericalSurface,
+        "torus": Geom_ToroidalSurface,
+    }
+    return kinds[record["of"]](axes, *sizes)
+
+
+def _bounds(record: dict[str, Any]) -> tuple[float, float, float, float]:
+    """What is shown of a true shape, in the kernel's parameters: along a cone it counts on the slant."""
+    (u0, u1), (v0, v1) = record["bounds"]
+    slant = np.cos(record["sizes"][1]) if record["of"] == "cone" else 1.0
+    return u0, u1, v0 / slant, v1 / slant
 
 
 def spline_curve(record: dict[str, Any]) -> Geom_BSplineCurve:
@@ -200,7 +233,10 @@ def _document_of(items: list[tuple[str, dict[str, Any]]]) -> TDocStd_Document:
 
 def _shape(name: str, record: dict[str, Any]) -> Any:
     """A face or an edge, valid."""
-    if record["points"].ndim == 3:
+    if "of" in record:
+        made = BRepBuilderAPI_MakeFace(true_surface(record), *_bounds(record), SURFACE_TOLERANCE)
+        what = "face"
+    elif record["points"].ndim == 3:
         made = BRepBuilderAPI_MakeFace(spline_surface(record), SURFACE_TOLERANCE)
         what = "face"
     else:

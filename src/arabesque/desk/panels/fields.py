@@ -3,13 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import fields
+from dataclasses import Field, fields
 from enum import Enum
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QComboBox, QFormLayout, QLabel, QLineEdit, QSpinBox, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QSlider,
+    QSpinBox,
+    QWidget,
+)
 
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import LARGEST_DEGREE
@@ -76,9 +87,40 @@ class LengthField(QLineEdit):
         style.polish(self)
 
 
+class ShareField(QWidget):
+    """A share of 0 to 100 %: a slider, because a feel for it matters, and a field."""
+
+    entered = pyqtSignal(float)
+
+    def __init__(self, name: str, value: float) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.field = QSpinBox()
+        self.field.setSuffix(" %")
+        self.field.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.field.setFixedWidth(58)
+        for part in (self.slider, self.field):
+            part.setRange(1, 100)
+            part.setValue(round(100 * value))
+            part.setAccessibleName(name)
+            row.addWidget(part)
+        self.setFocusProxy(self.field)
+        self.slider.valueChanged.connect(self.field.setValue)
+        self.field.valueChanged.connect(self._entered)
+
+    def _entered(self, percent: int) -> None:
+        self.slider.setValue(percent)
+        self.entered.emit(percent / 100)
+
+
 class OptionsForm(QWidget):
-    """A form for a dataclass of options: a list for an Enum, a number field for a degree, a line for a text,
-    a length field for a length in mm.
+    """A form for a dataclass of options: a list for an Enum, a tick for a bool, a number field for an int, a line
+    for a text, a length field for a length in mm.
+
+    ``metadata`` of a field may say more: "range" the ends of an int, "share" a float shown in percent with a
+    slider, "degrees" an angle, "label" other words than the field's name.
 
     Options that have no meaning at the moment are named by the dataclass's ``idle`` property, if it has one.
     """
@@ -90,13 +132,14 @@ class OptionsForm(QWidget):
         layout = QFormLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         self._rows: dict[str, QWidget] = {}
-        for field in fields(options):
-            label = QLabel(field.name.replace("_", " ").capitalize() if len(field.name) > 1 else field.name)
-            widget = self._widget(options, field.name, getattr(options, field.name))
+        for option in fields(options):
+            words = option.name.replace("_", " ").capitalize() if len(option.name) > 1 else option.name
+            label = QLabel(option.metadata.get("label", words))
+            widget = self._widget(options, option, getattr(options, option.name))
             label.setBuddy(widget)
-            widget.setAccessibleName(field.name)
+            widget.setAccessibleName(option.name)
             layout.addRow(label, widget)
-            self._rows[field.name] = widget
+            self._rows[option.name] = widget
         self._options = options
         self._mark_active()
         self.edited.connect(self._mark_active)
@@ -107,21 +150,32 @@ class OptionsForm(QWidget):
         for name, widget in self._rows.items():
             widget.setEnabled(name not in idle)
 
-    def _widget(self, options: Any, name: str, value: Any) -> QWidget:
+    def _widget(self, options: Any, option: Field[Any], value: Any) -> QWidget:
+        name = option.name
+
         def put(new: Any) -> None:
             setattr(options, name, new)
             self.edited.emit()
 
         if isinstance(value, Enum):
             return _choice(value, put)
+        if isinstance(value, bool):
+            tick = QCheckBox()
+            tick.setChecked(value)
+            tick.toggled.connect(put)
+            return tick
         if isinstance(value, int):
-            spin = QSpinBox()
-            spin.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-            spin.setRange(1, LARGEST_DEGREE)
-            spin.setValue(value)
-            spin.valueChanged.connect(put)
-            return spin
+            return _number(QSpinBox(), value, option.metadata.get("range", (1, LARGEST_DEGREE)), put)
         if isinstance(value, float):
+            if "share" in option.metadata:
+                share = ShareField(name, value)
+                share.entered.connect(put)
+                return share
+            if "degrees" in option.metadata:
+                angle = _number(QDoubleSpinBox(), value, (-360.0, 360.0), put)
+                angle.setDecimals(3)
+                angle.setSuffix(" °")
+                return angle
             length = LengthField(name)
             length.show_value(value)
             length.entered.connect(put)
@@ -131,6 +185,16 @@ class OptionsForm(QWidget):
             line.textEdited.connect(put)
             return line
         raise TypeError(f"no field for an option of type {type(value).__name__}")
+
+
+def _number(box: Any, value: float, ends: tuple[float, float], put: Callable[[Any], None]) -> Any:
+    box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+    box.setRange(*ends)
+    box.setGroupSeparatorShown(True)
+    box.setKeyboardTracking(False)
+    box.setValue(value)
+    box.valueChanged.connect(put)
+    return box
 
 
 def _choice(value: Enum, put: Callable[[Enum], None]) -> QComboBox:

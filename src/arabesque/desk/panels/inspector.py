@@ -21,8 +21,11 @@ from PyQt6.QtWidgets import (
 from arabesque.desk.panels.fields import OptionsForm
 from arabesque.desk.session import Session
 from arabesque.desk.tools import Choice, Fact, Pick, Tool
+from arabesque.desk.tools.lay_square import motion_facts
+from arabesque.desk.tools.regions import region_facts
 from arabesque.geometry import Surface
 from arabesque.model import Item
+from arabesque.reading import LineSet, Regions
 from arabesque.scan import Scan
 
 
@@ -79,6 +82,11 @@ class Inspector(QWidget):
         tool.changed.connect(self.refresh)
         self.refresh()
 
+    def make_anew(self) -> None:
+        """Make the form again: the tool changed its own options."""
+        self._subject = None
+        self.refresh()
+
     def refresh(self) -> None:
         """Show live values; the form is made anew only for another tool or another kind of selection."""
         tool = self._tool
@@ -124,7 +132,13 @@ class Inspector(QWidget):
                 Fact("Triangles", f"{len(item.shape.triangles):,}".replace(",", " ")),
                 Fact("Size, mm", " x ".join(f"{n:.4g}" for n in high - low)),
                 Fact("Noise", f"{item.shape.noise:.3f} mm"),
+                *([Fact("Made by", item.note)] if item.made_from else []),
+                *(motion_facts(item.motion) if item.motion is not None else []),
             ]
+        if isinstance(item.shape, Regions):
+            return region_facts(item.shape)
+        if isinstance(item.shape, LineSet):
+            return [Fact("Lines", str(item.shape.count)), Fact("Length", f"{item.shape.length:.1f} mm")]
         if not isinstance(item.shape, Surface):
             return [Fact("Control points", str(item.shape.count))]
         surface = item.shape

@@ -13,11 +13,19 @@ from arabesque.desk.commands import icon
 from arabesque.desk.session import Session
 from arabesque.geometry import Curve, Surface
 from arabesque.model import Item, Layer
+from arabesque.reading import LineSet, Regions
 
 _ID = Qt.ItemDataRole.UserRole
 _LAYER = Qt.ItemDataRole.UserRole + 1
 NAME, WEIGHT, STATE, EYE = range(4)
-_SIGNS = {"scan": "ph.cloud", "curve": "ph.path", "surface": "ph.polygon"}
+_SIGNS = {
+    "scan": "ph.cloud",
+    "curve": "ph.path",
+    "surface": "ph.polygon",
+    "regions": "ph.squares-four",
+    "lines": "ph.line-segments",
+}
+_TRUE_SHAPE = "ph.database"
 
 
 class _Tree(QTreeView):
@@ -125,7 +133,7 @@ class Outline(QWidget):
         self.refresh()
 
     def _row(self, item: Item) -> list[QStandardItem]:
-        name = QStandardItem(icon(_SIGNS[item.kind]), item.name)
+        name = QStandardItem(icon(_SIGNS.get(item.kind, _TRUE_SHAPE)), item.name)
         name.setData(item.id, _ID)
         reference = item.id == self._session.document.reference
         name.setToolTip(
@@ -140,7 +148,8 @@ class Outline(QWidget):
         weight = QStandardItem(_weight(item))
         weight.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         weight.setForeground(QColor(theme.now().faint))
-        weight.setToolTip("Triangles" if item.kind == "scan" else "Control points")
+        counted = {"scan": "Triangles", "regions": "Areas", "lines": "Lines"}
+        weight.setToolTip(counted.get(item.kind, "Control points"))
         sign, words, colour = self._state(item)
         state = QStandardItem(sign)
         state.setForeground(QColor(colour))
@@ -158,6 +167,8 @@ class Outline(QWidget):
 
     def _state(self, item: Item) -> tuple[str, str, str]:
         """Sign, words and colour of how an item stands to the scan."""
+        if isinstance(item.shape, Regions) and self._session.document.scan_of(item) is None:
+            return "◌", "The scan they lie on has changed: find them anew", theme.now().outside
         if not isinstance(item.shape, Surface):
             return (
                 ("◆", "Reference scan", theme.now().faint)
@@ -222,5 +233,7 @@ class Outline(QWidget):
 def _weight(item: Item) -> str:
     if isinstance(item.shape, Surface | Curve):
         return str(item.shape.count)
-    count = len(item.shape.triangles)
+    if isinstance(item.shape, Regions):
+        return str(len(item.shape.areas))
+    count = item.shape.count if isinstance(item.shape, LineSet) else len(item.shape.triangles)
     return f"{count / 1e6:.1f}M" if count >= 1e6 else f"{count / 1000:.0f}k" if count >= 1000 else str(count)

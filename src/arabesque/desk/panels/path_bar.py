@@ -10,6 +10,9 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QVBo
 
 from arabesque.desk.steps import Step
 
+CROWDED = 8
+"""More tools than this stand as lines, word beside icon."""
+
 
 class PathBar(QWidget):
     """Prepare › Trace › Patch › … : switches the tools on the left and nothing else."""
@@ -71,11 +74,13 @@ class ToolColumn(QWidget):
             if widget is not None:
                 widget.deleteLater()
         groups = self._contents(step)
+        crowded = sum(map(len, groups)) > CROWDED
+        self._layout.setSpacing(0 if crowded else 2)
         for number, group in enumerate(groups):
             if number:
-                self._layout.addSpacing(10)
+                self._layout.addSpacing(6 if crowded else 10)
             for action in group:
-                self._layout.addWidget(_tool_button(action))
+                self._layout.addWidget(_tool_button(action, crowded))
         if not groups or step in (Step.CHECK,):
             line = QLabel(step.line)
             line.setObjectName("faint")
@@ -85,12 +90,14 @@ class ToolColumn(QWidget):
         self._layout.addStretch()
 
 
-def _tool_button(action: QAction) -> QToolButton:
+def _tool_button(action: QAction, beside: bool) -> QToolButton:
+    """Icon over word; word beside icon where there are many tools."""
     button = QToolButton()
-    button.setObjectName("tool")
+    button.setObjectName("line" if beside else "tool")
     button.setDefaultAction(action)
-    button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-    button.setIconSize(QSize(22, 22))
+    style = Qt.ToolButtonStyle
+    button.setToolButtonStyle(style.ToolButtonTextBesideIcon if beside else style.ToolButtonTextUnderIcon)
+    button.setIconSize(QSize(17, 17) if beside else QSize(22, 22))
     button.setMinimumWidth(98)
     button.setSizePolicy(button.sizePolicy().Policy.Expanding, button.sizePolicy().Policy.Fixed)
     return button

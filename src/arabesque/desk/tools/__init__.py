@@ -1,28 +1,61 @@
 """The tools, one module per task; a tool is one class."""
 
 from arabesque.desk.tools.base import Choice, Fact, Pointer, Tool
+from arabesque.desk.tools.calm_scan import CalmScan
+from arabesque.desk.tools.close_openings import CloseOpenings
+from arabesque.desk.tools.cut_scan import CutScan
 from arabesque.desk.tools.export import Export
+from arabesque.desk.tools.find_symmetry import FindSymmetry
 from arabesque.desk.tools.four_corners import FourCornerPatch
+from arabesque.desk.tools.lay_square import LaySquare, TurnAndMove
+from arabesque.desk.tools.mark import Mark
 from arabesque.desk.tools.move_points import MovePoints
+from arabesque.desk.tools.new_triangles import NewTriangles
 from arabesque.desk.tools.open_scan import OpenScan
 from arabesque.desk.tools.pick import Pick
 from arabesque.desk.tools.preferences import Preferences
+from arabesque.desk.tools.read_form import FeatureLines, FitTrueShape
+from arabesque.desk.tools.regions import CorrectRegions, FindRegions
+from arabesque.desk.tools.same_sides import SameSides
+from arabesque.desk.tools.scan_look import ScanLookTool
+from arabesque.desk.tools.simulate_scan import SimulateScan
+from arabesque.desk.tools.tidy_scan import TidyScan
 from arabesque.desk.tools.timeline import Timeline
 
-TOOLS: list[type[Tool]] = [OpenScan, FourCornerPatch, MovePoints, Export]
+TOOLS: list[type[Tool]] = [
+    OpenScan, SimulateScan, ScanLookTool, TidyScan, Mark, CloseOpenings, CutScan, FindSymmetry, LaySquare, TurnAndMove,
+    SameSides, CalmScan, NewTriangles, FindRegions, CorrectRegions, FitTrueShape, FeatureLines,
+    FourCornerPatch, MovePoints, Export,
+]  # fmt: skip
 """Every tool that the tool column offers, in its order."""
 
 __all__ = [
     "TOOLS",
+    "CalmScan",
     "Choice",
+    "CloseOpenings",
+    "CorrectRegions",
+    "CutScan",
     "Export",
     "Fact",
+    "FeatureLines",
+    "FindRegions",
+    "FindSymmetry",
+    "FitTrueShape",
     "FourCornerPatch",
+    "LaySquare",
+    "Mark",
     "MovePoints",
+    "NewTriangles",
     "OpenScan",
     "Pick",
     "Pointer",
     "Preferences",
+    "SameSides",
+    "ScanLookTool",
+    "SimulateScan",
+    "TidyScan",
     "Timeline",
     "Tool",
+    "TurnAndMove",
 ]

@@ -80,6 +80,8 @@ class Tool(QObject):
     hint: ClassVar[str]
     shortcut: ClassVar[str]
     icon: ClassVar[str]
+    short: ClassVar[str] = ""
+    """What the tool column says, where the label is too long for it."""
     Options: ClassVar[type | None] = None
     takes_places: ClassVar[bool] = False
     """True for a tool that is given places in the view: the arrows then move a cursor there, Space clicks."""
@@ -88,6 +90,8 @@ class Tool(QObject):
 
     changed = pyqtSignal()
     left = pyqtSignal()
+    form_changed = pyqtSignal()
+    """The tool itself changed its options: the form is to show them."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -103,6 +107,16 @@ class Tool(QObject):
     def can_apply(self) -> bool:
         """True when Enter would do something."""
         return False
+
+    @property
+    def covers(self) -> frozenset[str]:
+        """Ids of items that the tool draws itself."""
+        return frozenset()
+
+    @property
+    def map_tolerance(self) -> float | None:
+        """Where the tool shows a distance map of its own: its tolerance, mm."""
+        return None
 
     @property
     def facts(self) -> list[Fact]:

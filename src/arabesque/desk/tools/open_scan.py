@@ -35,6 +35,7 @@ class OpenScan(Tool):
     hint = "Bring in an STL, OBJ or PLY file"
     shortcut = "Ctrl+I"
     icon = "ph.folder-open"
+    short = "Open scan"
 
     @dataclass
     class Options:

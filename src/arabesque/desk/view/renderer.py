@@ -110,6 +110,7 @@ class Renderer:
         solid = [t for t in scene.triangles if not t.see_through]
         for mesh in solid:
             self._draw_mesh(mesh, scene, 1.0)
+        self._draw_edges([t for t in scene.triangles if t.edges])
         gl.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND)
         # the picture itself stays opaque, whatever is blended into it
         gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ZERO, moderngl.ONE
@@ -135,6 +136,19 @@ class Renderer:
             self._gl.depth_func = "<="
             self._draw_mesh(mesh, scene, SEE_THROUGH)
             self._gl.depth_func = "<"
+
+    def _draw_edges(self, meshes: list[Triangles]) -> None:
+        """The edges of triangles as thin lines, a little before the triangles."""
+        if not meshes:
+            return
+        self._gl.wireframe = True
+        self._gl.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND)
+        for mesh in meshes:
+            uploaded = self._uploaded(mesh)
+            self._set("mesh", mode=0, colour=rgb(theme.now().view_ink), alpha=0.35, dimmed=0.0, bias=mesh.lift + 0.05)
+            uploaded.array.render(moderngl.TRIANGLES)
+        self._gl.wireframe = False
+        self._gl.enable_only(moderngl.DEPTH_TEST)
 
     def _frame(self, camera: Camera, scale: float, scene: Scene) -> None:
         view = camera.view_matrix().T.astype("f4").tobytes()

@@ -38,6 +38,8 @@ class Triangles:
     see_through: bool = False
     dimmed: bool = False
     lift: float = 0.0
+    edges: bool = False
+    """The edges of the triangles are drawn too."""
 
 
 @dataclass(frozen=True, eq=False)

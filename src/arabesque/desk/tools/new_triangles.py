@@ -1,0 +1,70 @@
+"""Fewer triangles, or even ones."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import Enum
+
+from arabesque.desk.tools.base import Fact
+from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.scan_work import Made, ScanWork, distance_facts, number
+from arabesque.mending import distance_between, even_triangles, reduce_triangles
+from arabesque.progress import Progress, part
+from arabesque.scan import Scan, edge_length
+
+
+class NewWay(Enum):
+    """How a scan is triangulated anew."""
+
+    EVEN = "even, by edge length"
+    FEWER = "fewer, by count"
+
+
+class NewTriangles(ScanWork):
+    """The same shape in other triangles; how far it stands from the scan is told."""
+
+    id = "triangles"
+    label = "New triangles"
+    hint = "Choose even triangles or fewer, then Enter to try it. Rims and sharp edges stay"
+    icon = "ph.triangle"
+
+    @dataclass
+    class Options:
+        """edge: mm. count: of triangles."""
+
+        way: NewWay = NewWay.EVEN
+        edge: float = labelled(1.0, "Edge length")
+        count: int = whole(40_000, 4, 8_000_000, "Triangles")
+
+        @property
+        def idle(self) -> tuple[str, ...]:
+            """What the way does not ask for."""
+            return ("count",) if self.way is NewWay.EVEN else ("edge",)
+
+    def start(self) -> None:
+        super().start()
+        scan = self.scan
+        if scan is not None:
+            self.options.edge = float(f"{2 * edge_length(scan):.2g}")
+            self.options.count = max(4, len(scan.triangles) // 4)
+
+    def work(self, scan: Scan) -> Callable[[Progress], Made]:
+        o = self.options
+        way, edge, count = o.way, o.edge, o.count
+
+        def run(progress: Progress) -> Made:
+            inner = part(progress, 0.0, 0.9)
+            if way is NewWay.EVEN:
+                made, words = even_triangles(scan, edge, inner), f"even triangles of {edge:g} mm"
+            else:
+                made, words = reduce_triangles(scan, count, inner), f"lightened to {number(count)}"
+            progress(0.92, "Measuring")
+            facts = [
+                Fact("Triangles", f"{number(len(scan.triangles))} → {number(len(made.triangles))}"),
+                Fact("Edges", f"{edge_length(made):.3g} mm"),
+                *distance_facts(distance_between(made, scan)),
+            ]
+            return Made(made, words, facts)
+
+        return run

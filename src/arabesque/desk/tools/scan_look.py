@@ -1,0 +1,59 @@
+"""How scans look: curvature colours and their range, edges, which way they look."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from arabesque.desk.scan_views import CurvatureKind
+from arabesque.desk.tools.base import Fact
+from arabesque.desk.tools.options import labelled
+from arabesque.desk.tools.scan_work import ScanTool
+
+
+class ScanLookTool(ScanTool):
+    """Every choice takes effect at once."""
+
+    id = "scan-look"
+    label = "Look of scans"
+    hint = "Choose which curvature is shown and its range; 6 shows or hides the colours"
+    icon = "ph.palette"
+    applies = False
+
+    @dataclass
+    class Options:
+        """radius: at which the colours are full, mm; by itself it is taken from the scan."""
+
+        curvature: CurvatureKind = CurvatureKind.MEAN
+        by_itself: bool = labelled(True, "Range by itself")
+        radius: float = labelled(20.0, "Full at radius")
+        edges: bool = labelled(False, "Triangle edges")
+
+        @property
+        def idle(self) -> tuple[str, ...]:
+            """The range by itself needs no radius."""
+            return ("radius",) if self.by_itself else ()
+
+    def start(self) -> None:
+        o, looks = self.options, self.session.looks
+        o.curvature = looks.curvature
+        o.edges = looks.edges
+        o.by_itself = looks.curvature_range is None
+        if looks.curvature_range is not None:
+            o.radius = 1 / looks.curvature_range
+
+    def options_changed(self) -> None:
+        o, looks = self.options, self.session.looks
+        looks.curvature = o.curvature
+        looks.edges = o.edges
+        looks.curvature_range = None if o.by_itself or not o.radius > 0 else 1 / o.radius
+        self.session.changed.emit()
+        self.changed.emit()
+
+    @property
+    def facts(self) -> list[Fact]:
+        scan = self.scan
+        shown = None if scan is None else self.session.scan_views.ready_range(scan, self.session.looks.curvature)
+        facts = self.size_facts
+        if shown is not None:
+            facts.append(Fact("Range by itself", f"R {1 / shown:.3g} mm"))
+        return facts
