@@ -179,7 +179,7 @@ class Document:
             total = motion if item.motion is None else item.motion if motion is None else motion @ item.motion
             note = ", ".join(filter(None, (item.note, words)))
             return self.with_item(replace(item, shape=scan, note=note, motion=total)), item_id
-        made = Item(new_id(), self.free_name("Prepared scan"), scan, (item_id,), words, layer=item.layer, motion=motion)
+        made = Item(new_id(), self.free_name("Prepared"), scan, (item_id,), words, layer=item.layer, motion=motion)
         document = self.changed(item_id, look=replace(item.look, visible=False)).with_item(made)
         if self.reference == item_id:
             document = replace(document, reference=made.id)

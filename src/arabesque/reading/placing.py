@@ -27,12 +27,12 @@ class FeatureKind(Enum):
 class Target(Enum):
     """Where a feature is to lie; the value is its words and its axis number."""
 
-    X_AXIS = ("along the x axis", 0)
-    Y_AXIS = ("along the y axis", 1)
-    Z_AXIS = ("along the z axis", 2)
-    X_PLANE = ("in the plane x = 0", 0)
-    Y_PLANE = ("in the plane y = 0", 1)
-    Z_PLANE = ("in the plane z = 0", 2)
+    X_AXIS = ("along x", 0)
+    Y_AXIS = ("along y", 1)
+    Z_AXIS = ("along z", 2)
+    X_PLANE = ("in x = 0", 0)
+    Y_PLANE = ("in y = 0", 1)
+    Z_PLANE = ("in z = 0", 2)
     ORIGIN = ("at the origin", -1)
 
     @property

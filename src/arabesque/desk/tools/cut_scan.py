@@ -29,10 +29,10 @@ MOST_CORNERS = 120
 class CutWay(Enum):
     """What cuts."""
 
-    PLANE = "a plane"
-    OUTLINE = "a line drawn in the view"
-    MARKED = "the border of what is marked"
-    BOX = "a box"
+    PLANE = "plane"
+    OUTLINE = "drawn line"
+    MARKED = "marked border"
+    BOX = "box"
 
 
 class CutAcross(Enum):
@@ -41,7 +41,7 @@ class CutAcross(Enum):
     X = ("across x", 0)
     Y = ("across y", 1)
     Z = ("across z", 2)
-    DRAWN = ("as drawn in the view", -1)
+    DRAWN = ("as drawn", -1)
 
 
 class KeepPart(Enum):
@@ -49,7 +49,7 @@ class KeepPart(Enum):
 
     FIRST = "above or inside"
     SECOND = "below or outside"
-    BOTH = "both, as two scans"
+    BOTH = "both"
 
 
 class CutScan(ScanWork):

@@ -40,18 +40,18 @@ from arabesque.scan import Scan
 class PickKind(Enum):
     """What a click picks."""
 
-    PLANE = "a plane round the click"
-    CYLINDER = "a cylinder's axis"
-    CONE = "a cone's axis"
-    SPHERE = "a sphere's centre"
-    POINT = "the point itself"
-    LINE = "a line through two points"
+    PLANE = "plane"
+    CYLINDER = "cylinder axis"
+    CONE = "cone axis"
+    SPHERE = "sphere centre"
+    POINT = "point"
+    LINE = "two-point line"
 
 
 class SquareWay(Enum):
     """Where the new place comes from."""
 
-    FEATURES = "features, by importance"
+    FEATURES = "features"
     POINTS = "three points"
     AXES = "principal axes"
 

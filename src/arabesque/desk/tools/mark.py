@@ -292,5 +292,5 @@ def on_screen(camera: Camera, places: Floats) -> Floats:
     points = []
     for x, y in places:
         origin, way = camera.ray(float(x), float(y))
-        points.append(origin + way * 0.5 * camera.distance)
+        points.append(origin + way * camera.distance)
     return np.array(points).reshape(-1, 3)

@@ -17,8 +17,8 @@ from arabesque.scan import Scan, edge_length
 class NewWay(Enum):
     """How a scan is triangulated anew."""
 
-    EVEN = "even, by edge length"
-    FEWER = "fewer, by count"
+    EVEN = "even edges"
+    FEWER = "fewer"
 
 
 class NewTriangles(ScanWork):

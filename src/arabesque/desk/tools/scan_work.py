@@ -191,8 +191,8 @@ def damage(before: Health, after: Health, opens: bool) -> list[str]:
 
 
 def number(count: int) -> str:
-    """A count with thin gaps between thousands."""
-    return f"{count:,}".replace(",", " ")
+    """A count with narrow gaps between thousands, which do not break."""
+    return f"{count:,}".replace(",", "\u202f")
 
 
 def three(values: Floats, digits: int = 4) -> str:
