@@ -8,6 +8,7 @@ import trimesh
 from arabesque.arrays import Ints
 from arabesque.demo import Heron, Simulated, simulate
 from arabesque.geometry import Surface, uniform_knots
+from arabesque.mending import even_triangles
 from arabesque.scan import Scan, ready_to_fit
 
 
@@ -48,3 +49,12 @@ def random_surface(degree: tuple[int, int], spans: tuple[int, int], seed: int = 
     points = np.stack([x, y, np.zeros_like(x)], -1) + rng.normal(scale=1.5, size=(nu, nv, 3))
     weights = rng.uniform(0.5, 2.0, (nu, nv)) if rational else None
     return Surface(degree, (uniform_knots(degree[0], spans[0]), uniform_knots(degree[1], spans[1])), points, weights)
+
+
+@cache
+def block(noise: float = 0.03, edge: float = 1.0) -> Scan:
+    """A block of 60 x 40 x 20 mm about the origin in even triangles, with noise."""
+    box = trimesh.creation.box((60, 40, 20))
+    even = even_triangles(Scan(np.asarray(box.vertices), np.asarray(box.faces)), edge)
+    push = np.random.default_rng(0).normal(scale=noise, size=even.points.shape) if noise else 0.0
+    return ready_to_fit(Scan(even.points + push, even.triangles))

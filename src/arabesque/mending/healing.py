@@ -39,17 +39,14 @@ def heal(scan: Scan, mask: Bools, way: Fill = Fill.CURVED, progress: Progress = 
     used = np.zeros(len(scan.points), dtype=bool)
     used[scan.triangles[~mask].ravel()] = True
     near = touched[used]
-    gaps = [o for o in openings(left) if near[o.ring].mean() > 0.1]
-    if any(o.outer for o in gaps) and not _was_closed(scan):
+    found = openings(left)
+    gaps = [o for o in found if near[o.ring].mean() > 0.1]
+    if any(o.outer and near[o.ring].sum() > 1 for o in found) and len(scan.border_edges):
         raise ArabesqueError(
             "What is marked reaches the outer rim, so that nothing is there to go on from",
             "Cut the scan instead, or mark less",
         )
     return fill(left, gaps, way, part(progress, 0.1, 1.0))
-
-
-def _was_closed(scan: Scan) -> bool:
-    return not len(scan.border_edges)
 
 
 def _without_scraps(scan: Scan, mask: Bools) -> Bools:

@@ -76,6 +76,8 @@ def feature_lines(scan: Scan, sensitivity: float = 0.5, progress: Progress = sil
     usual = float(np.median(strength))
     # between the usual bend of this scan and a radius of 1 % of its size
     highest = max(100 / scan.diagonal, 3 * usual)
+    # no bend is seen tighter than the triangles allow
+    highest = min(highest, max(1 / (3 * edge_length(scan)), 4 * usual))
     high = 1.5 * usual * (highest / (1.5 * usual)) ** (1 - sensitivity) if usual > 0 else highest
     segments, ends, value = _crests(scan, strength, curvature.across, 0.5 * high)
     if not len(segments):

@@ -130,10 +130,11 @@ def find_regions(scan: Scan, sensitivity: float = 0.5, progress: Progress = sile
     open_pairs = ~sharp_pairs(scan, SHARP_DEGREES)[1]
     order = np.argsort(likeness[open_pairs], kind="stable")
     labels = _merge_alike(pairs[open_pairs][order], bend, threshold, 4 * rough)
-    labels = _without_scraps(labels, pairs, bend, areas, SMALLEST_SHARE * (1.6 - sensitivity))
+    smallest = SMALLEST_SHARE * (1.6 - sensitivity)
+    labels = np.unique(_without_scraps(labels, pairs, bend, areas, smallest), return_inverse=True)[1]
     graph = scan.triangle_graph
     labels = _smooth_borders(graph.indptr, graph.indices, labels, 6)
-    labels = _connected(labels, pairs, bend, areas)
+    labels = _connected(labels, pairs, areas)
     progress(0.5, "Recognising shapes")
     found: list[TrueShape | None] = []
     count = int(labels.max()) + 1
@@ -144,7 +145,8 @@ def find_regions(scan: Scan, sensitivity: float = 0.5, progress: Progress = sile
     labels, found = _join_same(scan, labels, found, pairs)
     progress(0.9, "Moving borders to where shapes meet")
     labels = _borders_by_shape(scan, labels, found, pairs)
-    labels = _connected(labels, pairs, bend, areas, by_label=True)
+    labels = _without_scraps(labels, pairs, bend, areas, smallest)
+    labels = _connected(labels, pairs, areas, by_label=True)
     used, compacted = np.unique(labels, return_inverse=True)
     return Regions(compacted, tuple(Region(found[n]) for n in used))
 
@@ -191,13 +193,16 @@ def _merge_alike(pairs, bend, threshold, noise):  # type: ignore[no-untyped-def]
 
 
 def _without_scraps(labels: Ints, pairs: Ints, bend: Floats, areas: Floats, smallest: float) -> Ints:
-    """Areas below a share of the whole, or no wider than a few triangles, given to the neighbour they resemble most."""
+    """Areas below a share of the whole, or no wider than a few triangles, given to the neighbour they resemble most.
+
+    The other areas keep their numbers.
+    """
     total = areas.sum()
     triangle = float(np.median(areas))
     for _ in range(40):
         count = int(labels.max()) + 1
         size = np.bincount(labels, areas, count)
-        mean = np.column_stack([np.bincount(labels, bend[:, c] * areas, count) for c in (0, 1)]) / size[:, None]
+        mean = np.column_stack([np.bincount(labels, bend[:, c] * areas, count) for c in (0, 1)]) / np.maximum(size, 1e-300)[:, None]
         a, b = labels[pairs[:, 0]], labels[pairs[:, 1]]
         across = a != b
         if not across.any():
@@ -224,7 +229,7 @@ def _without_scraps(labels: Ints, pairs: Ints, bend: Floats, areas: Floats, smal
             break
         for _ in range(60):
             target = target[target]
-        _, labels = np.unique(target[labels], return_inverse=True)
+        labels = target[labels]
     return labels
 
 
@@ -247,7 +252,7 @@ def _smooth_borders(indptr, indices, labels, rounds):  # type: ignore[no-untyped
     return current
 
 
-def _connected(labels: Ints, pairs: Ints, bend: Floats, areas: Floats, by_label: bool = False) -> Ints:
+def _connected(labels: Ints, pairs: Ints, areas: Floats, by_label: bool = False) -> Ints:
     """Each area in one piece: its small islands go to what surrounds them (their number stays with ``by_label``)."""
     inside = labels[pairs[:, 0]] == labels[pairs[:, 1]]
     piece = _merge_alike(pairs[inside], np.zeros((len(labels), 2)), 1.0, 0.0)

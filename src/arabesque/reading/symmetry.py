@@ -14,6 +14,8 @@ from arabesque.scan import Scan
 
 DIRECTIONS = 160
 COARSE, MIDDLE, FINE = 400, 2000, 24_000
+LARGEST_SPREAD = 0.006
+"""Sides that differ by more than this share of the scan's size are not meant to be alike."""
 ALIKE = 0.5
 """Least share of a scan that must have a counterpart on the other side."""
 
@@ -76,7 +78,7 @@ def find_symmetry_plane(scan: Scan, progress: Progress = silent) -> Symmetry:
     heights, valid = _gaps(scan, fine, plane, cut)
     spread = 1.4826 * float(np.median(np.abs(heights[valid]))) if valid.any() else np.inf
     share = float((np.abs(heights) < max(4 * spread, 1e-9))[valid].sum() / len(heights))
-    if share < ALIKE or spread > 0.02 * scan.diagonal:
+    if share < ALIKE or spread > LARGEST_SPREAD * scan.diagonal:
         raise ArabesqueError(
             "No symmetry plane was found: no plane makes half of the scan meet its mirror image",
             "Lay the scan square by hand, or cut away what is on one side only",
