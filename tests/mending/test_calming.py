@@ -4,10 +4,10 @@ import unittest
 
 import numpy as np
 
+from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError
 from arabesque.mending import calm, merged, oriented, tidy, turned_over
 from arabesque.scan import Scan, examine
-from arabesque.arrays import Floats
 from tests.examples import block, heron, plane, sphere
 
 

@@ -14,7 +14,7 @@ from arabesque.arrays import Floats, Ints
 from arabesque.desk.jobs import JobQueue
 from arabesque.progress import Progress
 from arabesque.reading import Regions
-from arabesque.scan import Scan, ScanCurvature, coarse_stand_in, scan_curvature
+from arabesque.scan import Scan, ScanCurvature, calming_rounds, coarse_stand_in, scan_curvature
 
 COARSE_TRIANGLES = 30_000
 WORTH_A_STAND_IN = 80_000
@@ -65,13 +65,13 @@ class ScanViews(QObject):
         return None if made is None else made[1]
 
     def measured(self, scan: Scan, progress: Progress) -> ScanCurvature:
-        """Curvature for other work, taken over where it was read before; called in a worker thread."""
-        known = self._known.get((id(scan), "curvature"))
-        if known is not None and known[0]() is scan and known[1] is not None:
-            return known[1].measured
-        views = _CurvatureViews(scan_curvature(scan, progress=progress))
-        self._known[(id(scan), "curvature")] = weakref.ref(scan), views
-        return views.measured
+        """Curvature for other work, less averaged than for the picture, kept; called in a worker thread."""
+        known = self._known.get((id(scan), "measured"))
+        if known is not None and known[0]() is scan:
+            return known[1]
+        measured = scan_curvature(scan, calming_rounds(scan), progress)
+        self._known[(id(scan), "measured")] = weakref.ref(scan), measured
+        return measured
 
     def _get(self, scan: Scan, what: str, label: str, make: Callable[[], Any] | None = None) -> Any:
         key = id(scan), what

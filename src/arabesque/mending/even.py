@@ -66,6 +66,7 @@ def even_triangles(scan: Scan, edge: float, progress: Progress = silent, rounds:
         _onto(scan, lines, mesh, points)
     # points that the way back to the original brought together
     kernel.collapse_short(mesh.P, mesh.V, mesh.twin, mesh.out, mesh.sharp, mesh.kind, triangles, edge / 10, 2 * edge)
+    kernel.flip_flat(mesh.P, mesh.V, mesh.twin, mesh.out, mesh.sharp, triangles, edge / 50)
     faces = mesh.V[: 3 * triangles].reshape(-1, 3)
     faces = faces[faces[:, 0] >= 0]
     progress(1.0, "Evened")

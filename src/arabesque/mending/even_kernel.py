@@ -338,6 +338,54 @@ def flip_for_valence(P, V, twin, out, sharp, triangles):  # type: ignore[no-unty
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def _height2(P, a, b, c):  # type: ignore[no-untyped-def]
+    """Squared height of c over the edge from a to b."""
+    x, y, z = _normal(P, a, b, c)
+    return (x * x + y * y + z * z) / max(_length2(P, a, b), 1e-300)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def flip_flat(P, V, twin, out, sharp, triangles, least):  # type: ignore[no-untyped-def]
+    """Flip the longest edge of triangles lower than ``least`` where that makes both higher; returns how many."""
+    ring, near = np.empty(RING + 1, dtype=np.int64), np.empty(RING + 1, dtype=np.int64)
+    done = 0
+    for t in range(triangles):
+        if V[3 * t] < 0:
+            continue
+        h = 3 * t
+        for k in range(1, 3):
+            e = 3 * t + k
+            if _length2(P, V[e], V[following(e)]) > _length2(P, V[h], V[following(h)]):
+                h = e
+        g = twin[h]
+        if g < 0:
+            continue
+        a, b, c, d = V[h], V[g], V[preceding(h)], V[preceding(g)]
+        low = _height2(P, a, b, c)
+        if low > least * least:
+            continue
+        count, rim = ring_of(V, twin, out, c, ring)
+        joined = count < 0
+        n = _neighbours(V, ring, count, rim, near) if count > 0 else 0
+        for i in range(n):
+            joined = joined or near[i] == d
+        if joined or min(_height2(P, c, d, a), _height2(P, c, d, b)) <= low:
+            continue
+        # a flat triangle on a sharp edge: the edge runs on along its two short sides
+        along = sharp[h]
+        flip_edge(V, twin, out, sharp, h)
+        if along:
+            for e in (following(h), preceding(h), following(g), preceding(g)):
+                if (V[e] == c or V[following(e)] == c) and V[e] != d and V[following(e)] != d:
+                    sharp[e] = True
+                    if twin[e] >= 0:
+                        sharp[twin[e]] = True
+            sharp[h] = sharp[g] = False
+        done += 1
+    return done
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def _flip_is_fair(P, a, b, c, d):  # type: ignore[no-untyped-def]
     """True when the two new triangles look about the way the old ones look."""
     ox, oy, oz = _normal(P, a, b, c)

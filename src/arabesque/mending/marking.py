@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
+from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 
 from arabesque.arrays import Bools, Floats
 from arabesque.geometry import unit
 from arabesque.mending.cutting import within
 from arabesque.scan import Scan, ScanCurvature, pair_graph, pieces
+
+ISLAND_SHARE = 0.003
+"""A group of triangles below this share of a spread mask, and within it, belongs to it."""
 
 
 def in_ball(scan: Scan, centre: Floats, radius: float) -> Bools:
@@ -77,7 +81,10 @@ def spread(scan: Scan, seed: int, sensitivity: float, curvature: ScanCurvature) 
     # on the scale of the whole scan, with very tight radii brought closer together
     bend = np.arcsinh(bend * scan.diagonal / 8)
     around = graph[graph[[seed]].indices].indices
-    alike = np.abs(bend - np.median(bend[np.append(around, seed)], axis=0)).max(axis=1) <= 0.15 / sensitivity**1.3
+    pairs = scan.neighbours
+    rough = float(np.median(np.abs(bend[pairs[:, 0]] - bend[pairs[:, 1]]).max(axis=1))) if len(pairs) else 0.0
+    allowed = 0.15 / sensitivity**1.3 + 6 * rough
+    alike = np.abs(bend - np.median(bend[np.append(around, seed)], axis=0)).max(axis=1) <= allowed
     alike[seed] = True
     a = np.repeat(np.arange(len(t)), np.diff(graph.indptr))
     b = graph.indices
@@ -86,4 +93,16 @@ def spread(scan: Scan, seed: int, sensitivity: float, curvature: ScanCurvature) 
     reached = pair_graph(np.column_stack([a[crossed], b[crossed]]), len(t))
     _, label = connected_components(reached, directed=False)
     found: Bools = label == label[seed]
-    return found
+    return found | _islands(graph, found)
+
+
+def _islands(graph: csr_array, found: Bools) -> Bools:
+    """Small groups of triangles that are missing in the midst of a mask: single bumps of noise."""
+    rest = np.flatnonzero(~found)
+    if not len(rest):
+        return np.zeros_like(found)
+    _, label = connected_components(graph[rest][:, rest], directed=False)
+    small = np.bincount(label) < max(4, ISLAND_SHARE * found.sum())
+    missing = np.zeros_like(found)
+    missing[rest[small[label]]] = True
+    return missing

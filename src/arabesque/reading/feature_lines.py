@@ -10,7 +10,7 @@ from scipy.spatial import cKDTree
 from arabesque.arrays import Floats, Ints, frozen_array, summed
 from arabesque.errors import ArabesqueError
 from arabesque.progress import Progress, part, silent
-from arabesque.scan import Scan, edge_length, scan_curvature
+from arabesque.scan import Scan, calming_rounds, edge_length, scan_curvature
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,9 +67,7 @@ def feature_lines(scan: Scan, sensitivity: float = 0.5, progress: Progress = sil
     """
     if not 0 <= sensitivity <= 1:
         raise ArabesqueError("The sensitivity is a number from 0 to 1", "Choose a value between")
-    # the rougher the scan for the size of its triangles, the more it is calmed first
-    rounds = int(np.clip(150 * scan.noise / edge_length(scan), 5, 16))
-    curvature = scan_curvature(scan, rounds, part(progress, 0.0, 0.6))
+    curvature = scan_curvature(scan, calming_rounds(scan), part(progress, 0.0, 0.6))
     strong = np.where(np.abs(curvature.largest) > np.abs(curvature.smallest), curvature.largest, curvature.smallest)
     progress(0.65, "Following the crests")
     strength = np.abs(strong)

@@ -202,7 +202,10 @@ def _without_scraps(labels: Ints, pairs: Ints, bend: Floats, areas: Floats, smal
     for _ in range(40):
         count = int(labels.max()) + 1
         size = np.bincount(labels, areas, count)
-        mean = np.column_stack([np.bincount(labels, bend[:, c] * areas, count) for c in (0, 1)]) / np.maximum(size, 1e-300)[:, None]
+        mean = (
+            np.column_stack([np.bincount(labels, bend[:, c] * areas, count) for c in (0, 1)])
+            / np.maximum(size, 1e-300)[:, None]
+        )
         a, b = labels[pairs[:, 0]], labels[pairs[:, 1]]
         across = a != b
         if not across.any():

@@ -2,7 +2,7 @@
 
 from arabesque.scan.calmed_normals import calmed_normals, sharp_pairs
 from arabesque.scan.cleaning import compact, weld
-from arabesque.scan.curvature import ScanCurvature, scan_curvature
+from arabesque.scan.curvature import ScanCurvature, calming_rounds, scan_curvature
 from arabesque.scan.files import MESH_SUFFIXES, read_scan, ready_to_fit, write_scan
 from arabesque.scan.lighten import coarse_stand_in
 from arabesque.scan.mesh import Closest, Scan, pair_graph
@@ -25,6 +25,7 @@ __all__ = [
     "Scan",
     "ScanCurvature",
     "calmed_normals",
+    "calming_rounds",
     "coarse_stand_in",
     "compact",
     "edge_length",

@@ -46,6 +46,7 @@ class FindSymmetry(MovingWork):
 
     id = "symmetry"
     label = "Find symmetry"
+    short = "Symmetry"
     hint = "Colours show how far both sides differ. Enter lays the plane found on the axes"
     icon = "ph.arrows-in-line-horizontal"
 

@@ -254,6 +254,7 @@ class TurnAndMove(MovingWork):
 
     id = "turn-and-move"
     label = "Turn and move"
+    short = "Turn, move"
     hint = "Give angles and lengths, then Enter"
     icon = "ph.arrows-out-cardinal"
 

@@ -29,6 +29,7 @@ class MarkWay(Enum):
 
     BRUSH = "brush over it"
     OUTLINE = "draw round it"
+    LINE = "draw a line on it"
     SPREAD = "spread from click"
     PIECE = "whole loose piece"
 
@@ -46,6 +47,7 @@ class Mark(ScanWork):
 
     id = "mark"
     label = "Mark and heal"
+    short = "Mark, heal"
     hint = "Mark on the scan, Ctrl takes away; plus and minus grow and shrink; Enter removes and heals"
     icon = "ph.paint-brush"
     shortcut = "K"
@@ -145,7 +147,7 @@ class Mark(ScanWork):
         if scan is None or self.made is not None:
             return
         way = self.options.way
-        if way is MarkWay.OUTLINE:
+        if way in (MarkWay.OUTLINE, MarkWay.LINE):
             self._line = [(pointer.x, pointer.y)]
             return
         hit = scan.pick(*pointer.camera.ray(pointer.x, pointer.y))
@@ -180,7 +182,9 @@ class Mark(ScanWork):
         self._brushing = None
         if self._line and scan is not None:
             outline, self._line = np.array(self._line), []
-            if len(outline) > 2:
+            if self.options.way is MarkWay.LINE and len(outline) > 1:
+                self._add(under_line(scan, outline, pointer.camera), pointer.ctrl)
+            elif len(outline) > 2:
                 self._add(drawn_round(scan, outline, pointer.camera, self.options.through), pointer.ctrl)
         self.changed.emit()
 
@@ -254,9 +258,9 @@ class Mark(ScanWork):
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         parts: list[Triangles | Lines | Discs | Label] = []
         if self._line:
-            parts.append(
-                Lines(polyline(on_screen(camera, np.array(self._line)), True), theme.now().accent, 1.6, on_top=True)
-            )
+            closed = self.options.way is MarkWay.OUTLINE
+            drawn = polyline(on_screen(camera, np.array(self._line)), closed)
+            parts.append(Lines(drawn, theme.now().accent, 1.6, on_top=True))
         elif self._hover is not None and self.options.way is MarkWay.BRUSH and self.made is None:
             place, axes = self._hover
             turn = np.linspace(0, 2 * np.pi, 49)[:-1, None]
@@ -285,6 +289,19 @@ def drawn_round(scan: Scan, outline: Floats, camera: Camera, through: bool) -> B
     seen = np.zeros(len(inside), dtype=bool)
     seen[some[depth > own - 1e-3 * scan.diagonal]] = True
     return seen
+
+
+def under_line(scan: Scan, line: Floats, camera: Camera) -> Bools:
+    """(m,) triangles in sight that a line drawn in the view (k, 2) passes over, with those that touch them."""
+    lengths = np.linalg.norm(np.diff(line, axis=0), axis=1)
+    along = np.concatenate([[0.0], np.cumsum(lengths)])
+    steps = np.linspace(0, along[-1], max(2, round(float(along[-1]))))
+    places = np.column_stack([np.interp(steps, along, line[:, c]) for c in (0, 1)])
+    rays = [camera.ray(float(x), float(y)) for x, y in places]
+    hit, _ = scan.tree.first_hits(np.array([ray[0] for ray in rays]), np.array([ray[1] for ray in rays]))
+    mask = np.zeros(len(scan.triangles), dtype=bool)
+    mask[hit[hit >= 0]] = True
+    return grown(scan, mask)
 
 
 def on_screen(camera: Camera, places: Floats) -> Floats:

@@ -26,6 +26,7 @@ class NewTriangles(ScanWork):
 
     id = "triangles"
     label = "New triangles"
+    short = "Triangles"
     hint = "Choose even triangles or fewer, then Enter to try it. Rims and sharp edges stay"
     icon = "ph.triangle"
 

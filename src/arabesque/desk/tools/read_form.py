@@ -25,6 +25,7 @@ class FeatureLines(ShapeWork):
 
     id = "feature-lines"
     label = "Feature lines"
+    short = "Lines"
     hint = "Set the sensitivity, then Enter finds edges, ridges and grooves"
     icon = "ph.line-segments"
 

@@ -75,6 +75,7 @@ class CorrectRegions(ShapeWork):
 
     id = "correct-regions"
     label = "Correct regions"
+    short = "Correct"
     hint = "Click areas, Ctrl for more; then choose what to do. Shift brushes triangles to the chosen area"
     icon = "ph.swatches"
     takes_places = True

@@ -32,6 +32,7 @@ class SameSides(ScanWork):
 
     id = "same-sides"
     label = "Same both sides"
+    short = "Same sides"
     hint = "Enter cuts at the plane, keeps the better half and mirrors it. Lay the scan square first"
     icon = "ph.arrows-out-line-horizontal"
     opens = True

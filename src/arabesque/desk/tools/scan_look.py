@@ -15,6 +15,7 @@ class ScanLookTool(ScanTool):
 
     id = "scan-look"
     label = "Look of scans"
+    short = "Look"
     hint = "Choose which curvature is shown and its range; 6 shows or hides the colours"
     icon = "ph.palette"
     applies = False

@@ -26,6 +26,7 @@ class SimulateScan(Tool):
     id = "simulate"
     step = Step.PREPARE
     label = "Simulate a scan"
+    short = "Simulate"
     hint = "Choose a piece, how fine and how noisy, then Enter"
     shortcut = ""
     icon = "ph.aperture"
