@@ -8,6 +8,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
+import trimesh
 
 from arabesque.cli import main
 from arabesque.geometry import Surface
@@ -86,6 +87,42 @@ class CommandsTest(unittest.TestCase):
         self.assertIn("Arabesque", written.split("ENDSEC")[0])
         code, _, _ = run("compare", step, self.folder / "p.stl", "--unit", "mm", "--tolerance", 1)
         self.assertEqual(code, 0)
+
+    def test_prepare_closes_the_rabbit(self) -> None:
+        """The published scan's five holes close; the report says so, and trimesh agrees that it is watertight."""
+        out, report = self.folder / "rabbit.ply", self.folder / "r.json"
+        code, printed, _ = run("prepare", rabbit(), "--unit", "m", "--fill-holes", 60, "--out", out, "--report", report)
+        self.assertEqual(code, 0)
+        self.assertIn("watertight", printed)
+        told = json.loads(report.read_text())
+        self.assertEqual((told["before"]["openings"], told["after"]["openings"], told["holes"]["filled"]), (5, 0, 5))
+        self.assertEqual(told["worse"], [])
+        self.assertTrue(trimesh.load(out).is_watertight)
+        # written in the unit it came in
+        self.assertLess(np.ptp(trimesh.load(out).vertices[:, 0]), 0.2)
+
+    def test_prepare_makes_the_saddle_symmetric(self) -> None:
+        scan, out, report = self.folder / "h.ply", self.folder / "s.ply", self.folder / "r.json"
+        run("simulate", "heron", "--triangles", 30_000, "--out", scan)
+        code, _, _ = run(
+            "prepare", scan, "--unit", "mm", "--symmetric", "auto", "--fill-holes", 20, "--smooth", "10x5", "--remesh",
+            2.0, "--reduce", 9000, "--out", out, "--report", report,
+        )  # fmt: skip
+        self.assertEqual(code, 0)
+        told = json.loads(report.read_text())
+        self.assertEqual(told["symmetry"]["plane"], "y = 0")
+        self.assertAlmostEqual(told["after"]["triangles"] / 9000, 1.0, delta=0.1)
+        points = np.asarray(trimesh.load(out, process=False).vertices) + 0.0
+        self.assertEqual({p.tobytes() for p in points}, {p.tobytes() for p in points * [1, -1, 1] + 0.0})
+
+    def test_prepare_says_what_is_wrong(self) -> None:
+        scan = self.folder / "p.stl"
+        write_scan(scan, plane())
+        for arguments in (("--smooth", "often"), ("--remesh", -1), ("--symmetric", "x"), ("--fill-holes", 0)):
+            code, _, complaint = run("prepare", scan, *arguments, "--out", self.folder / "o.ply")
+            self.assertNotEqual(code, 0)
+            self.assertEqual(len(complaint.strip().splitlines()), 1)
+            self.assertFalse((self.folder / "o.ply").exists())
 
     def test_rabbit(self) -> None:
         step = self.folder / "r.step"

@@ -6,7 +6,9 @@ import numpy as np
 import trimesh
 
 from arabesque.demo import Heron, demo_project, master, simulate
+from arabesque.demo.pebble import STRAP_NORMAL
 from arabesque.errors import ArabesqueError
+from arabesque.scan import examine
 from tests.examples import heron
 
 
@@ -44,6 +46,46 @@ class HeronTest(unittest.TestCase):
             size = np.ptp(corners, axis=0)
             self.assertGreaterEqual(round(size[0], 6), 150)
             self.assertGreaterEqual(round(size[1], 6), 45)
+
+
+class OtherPiecesTest(unittest.TestCase):
+    def test_pebble_has_a_true_socket_and_a_flat_face(self) -> None:
+        """16 mm across inside, to the last digits away from its rounded edges; no symmetry."""
+        shape = master("pebble")
+        turn = np.linspace(0, 2 * np.pi, 50)
+        socket = np.column_stack([8 * np.cos(turn), 8 * np.sin(turn), np.full(50, 12.0)])
+        np.testing.assert_allclose(shape.distance(socket), 0, atol=1e-9)
+        self.assertIsNone(shape.symmetry_plane)
+        scan = simulate(shape, 30_000, 0.0, 1).scan
+        flat = scan.smoothed_normals @ STRAP_NORMAL > 0.9999
+        heights = scan.points[flat] @ STRAP_NORMAL
+        self.assertGreater(flat.sum(), 500)
+        self.assertLess(np.ptp(heights), 0.05)
+
+    def test_juniper_has_a_handle_and_is_symmetric(self) -> None:
+        """One through-hole: Euler's number is 0 (2 - 2 g); mirrored values are equal."""
+        shape = master("juniper")
+        points, _, faces = shape.triangulated(30_000, np.random.default_rng(0))
+        mesh = trimesh.Trimesh(points, faces, process=False)
+        self.assertEqual(mesh.euler_number, 0)
+        self.assertTrue(mesh.is_watertight and mesh.is_winding_consistent)
+        np.testing.assert_allclose(shape.distance(points[:300] * [1, -1, 1]), 0, atol=1e-9)
+        self.assertAlmostEqual(points[:, 2].min(), 0.0, places=9)
+
+    def test_scans_stay_near_the_truth(self) -> None:
+        for name, count in (("pebble", 20_000), ("juniper", 30_000)):
+            simulated = simulate(master(name), count, 0.03, 2)
+            self.assertAlmostEqual(len(simulated.scan.triangles) / count, 1.0, delta=0.04)
+            away = simulated.master.distance(simulated.scan.points[::7])
+            self.assertLess(np.percentile(away, 95), 0.09)
+            self.assertTrue(examine(simulated.scan).sound)
+            truth = simulated.truth(200)
+            np.testing.assert_allclose(simulated.master.distance(np.array(truth["true_points"])), 0, atol=1e-6)
+
+    def test_distance_to_an_implicit_surface(self) -> None:
+        shape = master("juniper")
+        points, normals = shape.true_samples(200, np.random.default_rng(3))
+        np.testing.assert_allclose(shape.distance(points + 0.4 * normals), 0.4, atol=5e-3)
 
 
 class ScannerTest(unittest.TestCase):

@@ -9,8 +9,9 @@ from scipy.sparse.csgraph import connected_components
 from arabesque.arrays import Bools, Floats
 from arabesque.geometry import unit
 from arabesque.mending.cutting import within
-from arabesque.scan import Scan, ScanCurvature, pair_graph, pieces
+from arabesque.scan import Scan, ScanCurvature, calmed_normals, pair_graph, pieces
 
+BORDER_RINGS, BORDER_DEGREES = 8, 9.0
 ISLAND_SHARE = 0.003
 """A group of triangles below this share of a spread mask, and within it, belongs to it."""
 
@@ -93,7 +94,27 @@ def spread(scan: Scan, seed: int, sensitivity: float, curvature: ScanCurvature) 
     reached = pair_graph(np.column_stack([a[crossed], b[crossed]]), len(t))
     _, label = connected_components(reached, directed=False)
     found: Bools = label == label[seed]
-    return found | _islands(graph, found)
+    found = found | _islands(graph, found)
+    return _up_to_edges(scan, found)
+
+
+def _up_to_edges(scan: Scan, found: Bools) -> Bools:
+    """A mask with the few rings at its border that look alike, but whose curvature the averaging of an edge changed."""
+    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    normals = calmed_normals(unit(scan.area_vectors), areas, scan.neighbours, 5)
+    # what is added is compared with the border it came from, so that it cannot creep round a radius
+    origin = normals.copy()
+    a, b = np.concatenate([scan.neighbours, scan.neighbours[:, ::-1]]).T
+    for _ in range(BORDER_RINGS):
+        out = found[a] & ~found[b]
+        near, new = a[out], b[out]
+        alike = np.einsum("nc,nc->n", origin[near], normals[new]) > np.cos(np.radians(BORDER_DEGREES))
+        if not alike.any():
+            break
+        origin[new[alike]] = origin[near[alike]]
+        found = found.copy()
+        found[new[alike]] = True
+    return found | _islands(scan.triangle_graph, found)
 
 
 def _islands(graph: csr_array, found: Bools) -> Bools:
