@@ -11,7 +11,7 @@ from pathlib import Path
 
 from tools.checks import Screen
 
-from benchmarks import numbers
+from benchmarks import numbers, prepare
 from benchmarks.row import Row
 
 
@@ -40,15 +40,16 @@ def main() -> int:
     """0 when every row holds, 1 otherwise."""
     parser = argparse.ArgumentParser(prog="./start bench")
     parser.add_argument("--report", help="write the rows as JSON")
+    parser.add_argument("--only", choices=["core", "prepare", "window"], help="measure one part alone")
     options = parser.parse_args()
     print(f"       {'':<62} {'ours':>9} {'peer':>9} {'ratio':>7}    limit unit")
+    parts = {"core": numbers.rows, "prepare": prepare.rows, "window": window_rows}
     rows = []
-    for row in numbers.rows():
-        show(row)
-        rows.append(row)
-    for row in window_rows():
-        show(row)
-        rows.append(row)
+    for name, measured in parts.items():
+        if options.only in (None, name):
+            for row in measured():
+                show(row)
+                rows.append(row)
     if options.report:
         Path(options.report).write_text(
             json.dumps([row.as_record() for row in rows], indent=1) + "\n", encoding="utf-8"

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
 from arabesque.geometry import Elementary, ElementaryKind, frame_of, unit
+from arabesque.reading import distance_kernel as kernel
 
 MOST_POINTS = 20_000
 ROUNDS = 30
@@ -40,7 +41,13 @@ class TrueShape:
 
     def distance(self, points: Floats) -> Floats:
         """(n,) signed distances, positive away from the axis (along the normal of a plane)."""
-        return _DISTANCES[self.kind](points - self.origin, self.axis, self.sizes)
+        return _gaps(self.kind, np.ascontiguousarray(points, dtype=float), self._state)
+
+    @property
+    def _state(self) -> _State:
+        return _State(
+            np.array(self.origin, dtype=float), np.array(self.axis, dtype=float), np.array(self.sizes, dtype=float)
+        )
 
     def surface(self, points: Floats) -> Elementary:
         """The piece of the shape that the (n, 3) points cover."""
@@ -142,47 +149,27 @@ def _measured(fitted: TrueShape, points: Floats) -> TrueShape:
     )
 
 
-# distances, with points from the origin
+_NUMBERS = {kind: number for number, kind in enumerate(ElementaryKind)}
 
 
-def _plane(points: Floats, axis: Floats, sizes: Floats) -> Floats:
-    return points @ axis
+def _gaps(kind: ElementaryKind, points: Floats, state: _State) -> Floats:
+    """(n,) signed distances."""
+    gaps: Floats = kernel.distances(_NUMBERS[kind], points, state.origin, state.axis, state.sizes)
+    return gaps
 
 
 def _polar(points: Floats, axis: Floats) -> tuple[Floats, Floats]:
-    """Distance from the axis and height along it."""
+    """Distance from an axis through the origin, and height along it."""
     height = points @ axis
     return np.linalg.norm(points - height[:, None] * axis, axis=1), height
-
-
-def _cylinder(points: Floats, axis: Floats, sizes: Floats) -> Floats:
-    return _polar(points, axis)[0] - sizes[0]
-
-
-def _cone(points: Floats, axis: Floats, sizes: Floats) -> Floats:
-    away, height = _polar(points, axis)
-    return (away - sizes[0] - height * np.tan(sizes[1])) * np.cos(sizes[1])
-
-
-def _sphere(points: Floats, axis: Floats, sizes: Floats) -> Floats:
-    return np.linalg.norm(points, axis=1) - sizes[0]
-
-
-def _torus(points: Floats, axis: Floats, sizes: Floats) -> Floats:
-    away, height = _polar(points, axis)
-    return np.hypot(away - sizes[0], height) - sizes[1]
-
-
-_DISTANCES: dict[ElementaryKind, Callable[..., Floats]] = dict(
-    zip(ElementaryKind, (_plane, _cylinder, _cone, _sphere, _torus), strict=True)
-)
 
 
 # first guesses
 
 
 def _first_guess(kind: ElementaryKind, points: Floats, normals: Floats, axis: Floats | None) -> _State:
-    return _GUESSES[kind](points, normals, axis)
+    guess = _GUESSES[kind](points, normals, axis)
+    return _State(*(np.ascontiguousarray(part, dtype=float) for part in guess))
 
 
 def _guess_plane(points: Floats, normals: Floats, axis: Floats | None) -> _State:
@@ -292,27 +279,20 @@ def _settled(
 ) -> _State:
     """Levenberg-Marquardt with Tukey's weights over what is free; given up when the spread stays above ``hopeless``."""
     damping, step = 1e-3, 1e-6
-    distance = _DISTANCES[kind]
-    gaps = distance(points - state.origin, state.axis, state.sizes)
+    gaps = _gaps(kind, points, state)
     weight = _weights(gaps)
     for number in range(ROUNDS):
         if number >= 2 and _spread(gaps) > hopeless:
             return state
         freedom = _freedom(kind, state, turns, sizes_free)
-        jacobian = np.empty((len(points), freedom.shift.shape[1]))
-        for column, way in enumerate(step * np.eye(jacobian.shape[1])):
-            there, back = freedom.applied(state, way), freedom.applied(state, -way)
-            jacobian[:, column] = (
-                distance(points - there.origin, there.axis, there.sizes)
-                - distance(points - back.origin, back.axis, back.sizes)
-            ) / (2 * step)
+        jacobian = kernel.jacobian(_NUMBERS[kind], points, *state, *freedom, step)
         matrix = jacobian.T @ (jacobian * weight[:, None])
         gradient = jacobian.T @ (weight * gaps)
         cost = float((weight * gaps**2).sum())
         while damping < 1e8:
             change = -np.linalg.solve(matrix + damping * np.diag(np.diag(matrix) + 1e-12), gradient)
             trial = freedom.applied(state, change)
-            trial_gaps = distance(points - trial.origin, trial.axis, trial.sizes)
+            trial_gaps = _gaps(kind, points, trial)
             if float((weight * trial_gaps**2).sum()) <= cost:
                 break
             damping *= 8
