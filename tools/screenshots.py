@@ -3,12 +3,15 @@
 Run with a screen, for example: xvfb-run -s "-screen 0 1400x900x24" .venv/bin/python -m tools.screenshots
 """
 
+import math
 import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
@@ -18,11 +21,25 @@ from arabesque.demo import Heron
 from arabesque.desk import theme
 from arabesque.desk.looks import ScanLook
 from arabesque.desk.settings import Colours, Settings
-from arabesque.desk.tools import Timeline
+from arabesque.desk.tools import (
+    CloseOpenings,
+    CorrectRegions,
+    CutScan,
+    FeatureLines,
+    FindRegions,
+    FindSymmetry,
+    FitTrueShape,
+    Mark,
+    NewTriangles,
+    Timeline,
+    Tool,
+)
+from arabesque.desk.tools.cut_scan import CutWay
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+FROM_BELOW = np.array([-0.8, -0.35, -0.48])
 NO, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
 LEFT = Qt.MouseButton.LeftButton
 
@@ -67,10 +84,107 @@ class Photographer:
             self.view, QMouseEvent(QEvent.Type.MouseMove, place, self.view.mapToGlobal(place), none, LEFT, SHIFT)
         )
 
+    def stroke(self, places: list[QPoint]) -> None:
+        """Press, move along a line, release."""
+        none = Qt.MouseButton.NoButton
+        QTest.mousePress(self.view, LEFT, NO, places[0])
+        for place in places[1:]:
+            at = QPointF(place)
+            QApplication.sendEvent(
+                self.view, QMouseEvent(QEvent.Type.MouseMove, at, self.view.mapToGlobal(at), none, LEFT, NO)
+            )
+            QTest.qWait(5)
+        QTest.mouseRelease(self.view, LEFT, NO, places[-1])
+
     def shoot(self, name: str) -> None:
         """Keep a picture."""
         self.idle()
         self.window.grab().save(str(FOLDER / f"{name}.png"))
+
+
+def take(at: Photographer, kind: type[Tool]) -> Tool:
+    """Take a tool up."""
+    tool = at.window.take_up(kind)
+    at.idle()
+    return tool
+
+
+def enter(at: Photographer) -> None:
+    """Try, or keep."""
+    at.key(Qt.Key.Key_Return)
+    at.idle()
+
+
+def looking_from(back: np.ndarray) -> np.ndarray:
+    """The camera's axes for a look from a direction."""
+    back = back / np.linalg.norm(back)
+    right = np.cross([0.0, 0, 1], back)
+    right /= np.linalg.norm(right)
+    return np.array([right, np.cross(back, right), back])
+
+
+def mending(at: Photographer) -> None:
+    """Mending tools at work on the saddle and the jug."""
+    window = at.window
+    take(at, CloseOpenings)
+    at.shoot("openings")
+    take(at, FindSymmetry)
+    at.shoot("find-symmetry")
+    tool = take(at, Mark)
+    tool.options.brush = 9.0
+    for dent in Heron().dents[:2]:
+        at.stroke([at.pixel(dent.centre), at.pixel(dent.centre) + QPoint(6, 2)])
+    at.shoot("mark-and-heal")
+    window.session.marks.clear()
+    show(window, "juniper")
+    at.idle()
+    tool = take(at, CutScan)
+    tool.options.way = CutWay.OUTLINE
+    window.inspector.make_anew()
+    middle = at.pixel((-45.0, 0.0, 92.0))
+    turn = [2 * math.pi * k / 40 for k in range(41)]
+    at.stroke([middle + QPoint(round(75 * math.cos(a)), round(95 * math.sin(a))) for a in turn])
+    at.shoot("cut")
+    tool = take(at, NewTriangles)
+    tool.options.edge = 4.0
+    window.inspector.make_anew()
+    window.toggle_edges()
+    enter(at)
+    at.shoot("even-triangles")
+    window.toggle_edges()
+    at.key(Qt.Key.Key_Escape)
+
+
+def reading(at: Photographer) -> None:
+    """Lines of the jug, regions and a true shape of the grip."""
+    window = at.window
+    take(at, FeatureLines)
+    enter(at)
+    at.shoot("feature-lines")
+    at.key(Qt.Key.Key_Escape)
+    show(window, "pebble")
+    at.idle()
+    window.view.look(replace(window.view.camera, axes=looking_from(FROM_BELOW)))
+    window.fit_view()
+    take(at, FindRegions)
+    enter(at)
+    enter(at)
+    tool = take(at, CorrectRegions)
+    QTest.mouseClick(at.view, LEFT, NO, at.pixel((-21.0, 2.0, 80.0)))
+    at.shoot("regions")
+    tool.mark()
+    window.session.set_visible(tool.regions_item, False)
+    take(at, FitTrueShape)
+    enter(at)
+    at.shoot("true-shape")
+    at.key(Qt.Key.Key_Escape)
+
+
+def show(window: Window, name: str) -> None:
+    """Open another demo; nothing is lost that is wanted."""
+    window.session._saved = window.session.history.document
+    window.session._unsaved_milestones = False
+    window.open_demo(name)
 
 
 def main() -> None:
@@ -87,6 +201,10 @@ def main() -> None:
     window.open_demo()
     at.idle()
     at.shoot("demo")
+    mending(at)
+    reading(at)
+    show(window, "heron")
+    at.idle()
     corners = Heron().corners["flank"]
     at.key(Qt.Key.Key_N)
     for corner in corners:

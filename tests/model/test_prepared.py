@@ -8,6 +8,7 @@ import numpy as np
 
 from arabesque.geometry import Elementary, ElementaryKind, frame_of, motion, rotation_about
 from arabesque.model import Document, Item, Project, load_project, moved_shape, others_moved, save_project
+from arabesque.model.records import document_from, document_record
 from arabesque.reading import LineSet, Region, Regions, TrueShape
 from arabesque.scan import Scan
 from tests.examples import plane, random_surface
@@ -79,6 +80,20 @@ class PreparedTest(unittest.TestCase):
         np.testing.assert_allclose(rod.points, ROD.points, atol=1e-12)
         self.assertEqual(back["c"].kind, "cylinder")
         np.testing.assert_array_equal(back["m"].motion, TURN)
+
+    def test_older_projects_open(self) -> None:
+        """Format 1 knew no motions."""
+        arrays: dict[str, np.ndarray] = {}
+
+        def put(array: np.ndarray) -> str:
+            arrays[str(len(arrays))] = array
+            return str(len(arrays) - 1)
+
+        record = document_record(self.document, put)
+        record["format"] = 1
+        for item in record["items"]:
+            del item["motion"]
+        self.assertIsNone(document_from(record, arrays.__getitem__)["s"].motion)
 
     def test_others_move_along(self) -> None:
         patch = random_surface((2, 2), (1, 1))
