@@ -119,6 +119,22 @@ class MendingToolsTest(PrepareTest):
         self.assertEqual(len(self.session.document.items), 1)
         self.assertTrue(self.original.look.visible)
 
+    def test_undo_in_between_drops_what_was_only_tried(self) -> None:
+        self.open_heron()
+        self.take(CalmScan)
+        self.enter()
+        self.enter()
+        self.take(CloseOpenings)
+        self.enter()
+        self.assertEqual(len(rims(self.scan)), 1)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.assertEqual(len(rims(self.scan)), 3)
+        self.assertEqual(len(self.session.document.items), 1)
+        self.assertIn("Close", self.window.inspector.apply_button.text())
+        self.enter()
+        self.enter()
+        self.assertEqual(self.session.document[self.session.document.reference or ""].note, "2 openings closed")
+
     def test_openings_chosen_by_hand(self) -> None:
         """A click on a line of the list and a click on a rim in the view."""
         self.open_heron()

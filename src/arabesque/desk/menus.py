@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from arabesque.desk.commands import Command
 from arabesque.desk.looks import Glance, ScanLook
 from arabesque.desk.tools import TOOLS, OpenScan, Preferences, Timeline, Tool
-from arabesque.desk.tools.scan_work import ScanTool
+from arabesque.desk.tools.try_keep import ScanTool
 from arabesque.model import Item
 from arabesque.reading import Regions
 from arabesque.scan import Scan

@@ -6,8 +6,14 @@ import fast_simplification
 import numpy as np
 
 from arabesque.errors import ArabesqueError
+from arabesque.mending.filling import Fill, fill
+from arabesque.mending.openings import openings
+from arabesque.mending.tidying import uncrowded
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, compact, examine, kept
+
+MENDED_RING = 12
+"""Gaps of up to so many points that mending the library's result leaves are closed."""
 
 
 def reduce_triangles(scan: Scan, count: int, progress: Progress = silent) -> Scan:
@@ -33,6 +39,9 @@ def reduce_triangles(scan: Scan, count: int, progress: Progress = silent) -> Sca
     progress(0.8, "Checking the result")
     light = _without_flat(Scan(*compact(np.asarray(points, dtype=float), faces)))
     after = examine(light)
+    if not after.sound:
+        light = _mended(light)
+        after = examine(light)
     # a perfect result needs no comparison, which costs as long as the reduction of a large scan
     perfect = after.sound and after.pieces == 1 and (after.open_edges == 0 or len(scan.border_edges) > 0)
     faults = [] if perfect else after.worse_than(examine(scan))
@@ -42,6 +51,13 @@ def reduce_triangles(scan: Scan, count: int, progress: Progress = silent) -> Sca
             "Tidy the scan first, ask for more triangles, or make even triangles instead",
         )
     return light
+
+
+def _mended(scan: Scan) -> Scan:
+    """The scan without the few triangles that hang on wrongly, the small gaps they leave closed."""
+    clean, _ = uncrowded(scan)
+    small = [o for o in openings(clean) if not o.outer and len(o.ring) <= MENDED_RING]
+    return fill(clean, small, Fill.FLAT).scan if small else clean
 
 
 def _without_flat(scan: Scan) -> Scan:

@@ -14,7 +14,8 @@ from arabesque.desk.tools.base import Fact, Pointer
 from arabesque.desk.tools.mark import on_screen
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.same_sides import plane_outline
-from arabesque.desk.tools.scan_work import Made, ScanWork, number
+from arabesque.desk.tools.scan_work import Made, ScanWork
+from arabesque.desk.tools.try_keep import number
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError

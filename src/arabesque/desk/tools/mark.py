@@ -15,7 +15,8 @@ from arabesque.arrays import Bools, Floats
 from arabesque.desk import theme
 from arabesque.desk.tools.base import Choice, Fact, Pointer
 from arabesque.desk.tools.options import labelled, share
-from arabesque.desk.tools.scan_work import Made, ScanWork, number
+from arabesque.desk.tools.scan_work import Made, ScanWork
+from arabesque.desk.tools.try_keep import number
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError

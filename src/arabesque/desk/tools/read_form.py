@@ -94,8 +94,8 @@ class FitTrueShape(ShapeWork):
 
     @property
     def facts(self) -> list[Fact]:
-        if self.found is not None:
-            return self.found.facts
+        if self.made is not None:
+            return self.made.facts
         marked = self.session.marks.count(self.scan)
         return [Fact("Marked", f"{marked} triangles", "" if marked else "bad")]
 

@@ -14,8 +14,8 @@ from arabesque.desk import theme
 from arabesque.desk.tools.base import Choice, Fact, Pointer
 from arabesque.desk.tools.options import labelled, share
 from arabesque.desk.tools.read_form import shape_facts
-from arabesque.desk.tools.scan_work import number
 from arabesque.desk.tools.shape_work import Found, ShapeWork
+from arabesque.desk.tools.try_keep import number
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.errors import ArabesqueError

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from arabesque.desk.scan_views import CurvatureKind
 from arabesque.desk.tools.base import Fact
 from arabesque.desk.tools.options import labelled
-from arabesque.desk.tools.scan_work import ScanTool
+from arabesque.desk.tools.try_keep import ScanTool
 
 
 class ScanLookTool(ScanTool):

@@ -1,0 +1,158 @@
+"""What tools on a scan share: the first Enter tries, beside the window, the second keeps, Esc drops."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from collections.abc import Callable
+from typing import Any
+
+from arabesque.desk.jobs import Job
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Fact, Tool
+from arabesque.errors import ArabesqueError
+from arabesque.model import Document, Item
+from arabesque.progress import Progress
+from arabesque.scan import Scan
+
+
+class ScanTool(Tool):
+    """A tool that works on one scan: the selected one, or else the reference scan."""
+
+    step = Step.PREPARE
+    shortcut = ""
+
+    @property
+    def item(self) -> Item | None:
+        """The scan's item, as committed."""
+        document = self.session.history.document
+        selected = self.session.selection
+        if selected is not None and selected.id in document and isinstance(document[selected.id].shape, Scan):
+            return document[selected.id]
+        return document.items.get(document.reference or "")
+
+    @property
+    def scan(self) -> Scan | None:
+        """The scan."""
+        item = self.item
+        return item.shape if item is not None and isinstance(item.shape, Scan) else None
+
+    @property
+    def size_facts(self) -> list[Fact]:
+        """How large the scan is."""
+        scan = self.scan
+        return [] if scan is None else [Fact("Triangles", number(len(scan.triangles)))]
+
+
+class TryKeep(ScanTool):
+    """made: what the last try brought, shown but not committed; it has ``facts`` to tell."""
+
+    def start(self) -> None:
+        self.made: Any = None
+        self._job: Job | None = None
+        self._worked_on: Item | None = None
+        self.session.changed.connect(self._check)
+
+    def stop(self) -> None:
+        self.session.changed.disconnect(self._check)
+        self._drop()
+
+    @abstractmethod
+    def work(self, scan: Scan) -> Callable[[Progress], Any]:
+        """What is to be done, with the options as they are now; raises ArabesqueError when it cannot be."""
+
+    @abstractmethod
+    def shown_with(self, made: Any) -> Document:
+        """The committed document with what was made."""
+
+    @abstractmethod
+    def keep(self, made: Any) -> None:
+        """Commit what was made."""
+
+    @property
+    def says(self) -> str:
+        if self.scan is None:
+            return "Open a scan first"
+        if self._job is not None:
+            return "At work: Esc stops it"
+        return self.hint if self.made is None else "Enter keeps it, Esc drops it"
+
+    @property
+    def can_apply(self) -> bool:
+        return self.scan is not None and self._job is None
+
+    @property
+    def apply_word(self) -> str:
+        return "Try" if self.made is None else "Keep"
+
+    @property
+    def facts(self) -> list[Fact]:
+        return self.size_facts if self.made is None else self.made.facts
+
+    def options_changed(self) -> None:
+        self._drop()
+        self.changed.emit()
+
+    def escape(self) -> None:
+        if self.made is None and self._job is None:
+            self.left.emit()
+        else:
+            self._drop()
+            self.changed.emit()
+
+    def apply(self) -> None:
+        if self.made is not None:
+            made, self.made = self.made, None
+            self.keep(made)
+        elif self.can_apply:
+            self.try_it()
+
+    def try_it(self) -> None:
+        """Do the work beside the window and show what comes of it."""
+        scan, item = self.scan, self.item
+        if scan is None or item is None:
+            return
+        try:
+            work = self.work(scan)
+        except ArabesqueError as problem:
+            self.session.tell_problem(problem)
+            return
+        job = self.session.run(self.label, self.checked(scan, work))
+        self._job, self._worked_on = job, item
+        job.done.connect(lambda made: self._tried(job, made))
+        job.failed.connect(lambda _: self._tried(job, None))
+        job.cancelled.connect(lambda: self._tried(job, None))
+        self.changed.emit()
+
+    def checked(self, scan: Scan, work: Callable[[Progress], Any]) -> Callable[[Progress], Any]:
+        """The work with whatever is to be looked at before its result is shown."""
+        return work
+
+    def _tried(self, job: Job, made: Any) -> None:
+        if job is not self._job:
+            return
+        self._job = None
+        if made is not None and self._worked_on is not None:
+            known = self.session.history.document.items.get(self._worked_on.id)
+            if known is not None and known.shape is self._worked_on.shape:
+                self.made = made
+                self.session.show(self.shown_with(made))
+        self.changed.emit()
+
+    def _check(self) -> None:
+        """Undo, or any other step in between, drops what was tried and not kept."""
+        if self.made is not None and self.session.document is self.session.history.document:
+            self.made = None
+            self.changed.emit()
+
+    def _drop(self) -> None:
+        if self._job is not None:
+            self._job.cancel()
+            self._job = None
+        if self.made is not None:
+            self.made = None
+            self.session.drop_shown()
+
+
+def number(count: int) -> str:
+    """A count with narrow gaps between thousands, which do not break."""
+    return f"{count:,}".replace(",", "\u202f")
