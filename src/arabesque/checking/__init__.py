@@ -1,17 +1,36 @@
 """Numbers that tell how a surface stands to its scan."""
 
 from arabesque.checking.both_ways import BothWays, measure_both_ways
+from arabesque.checking.combs import Comb, Flaw, Wobble, flaws_of, line_comb, polyline_comb, surface_combs, wobble
 from arabesque.checking.distance import Grid, distances_to_scan, even_parameters, scan_to_surface, surface_to_scan
 from arabesque.checking.figures import Figures, inlier_bound
+from arabesque.checking.joins import Join, Limits, find_joins
+from arabesque.checking.sections import Family, Sections, cut_triangles, grid_sections, scan_sections
 
 __all__ = [
     "BothWays",
+    "Comb",
+    "Family",
     "Figures",
+    "Flaw",
     "Grid",
+    "Join",
+    "Limits",
+    "Sections",
+    "Wobble",
+    "cut_triangles",
     "distances_to_scan",
     "even_parameters",
+    "find_joins",
+    "flaws_of",
+    "grid_sections",
     "inlier_bound",
+    "line_comb",
     "measure_both_ways",
+    "polyline_comb",
+    "scan_sections",
     "scan_to_surface",
+    "surface_combs",
     "surface_to_scan",
+    "wobble",
 ]

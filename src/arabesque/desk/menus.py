@@ -402,6 +402,7 @@ def _looks(w: Window) -> None:
                 partial(w.toggle_glance, glance),
                 "View",
                 checked=partial(_glances_have, w, glance),
+                short=glance.short,
             )
         )
     add(

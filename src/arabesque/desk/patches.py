@@ -28,6 +28,7 @@ def patch_triangles(slot: str, grid: Grid, see_through: bool = False, dimmed: bo
         see_through=see_through,
         dimmed=dimmed,
         lift=LIFT,
+        glossy=True,
     )
 
 

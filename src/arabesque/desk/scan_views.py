@@ -11,6 +11,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.arrays import Floats, Ints
+from arabesque.checking import Family, scan_sections
 from arabesque.desk.jobs import JobQueue
 from arabesque.progress import Progress
 from arabesque.reading import Regions
@@ -63,6 +64,11 @@ class ScanViews(QObject):
             del self._known[id(scan), key]
             return self.areas(scan, regions)
         return None if made is None else made[1]
+
+    def sections(self, scan: Scan, planes: Family) -> Floats | None:
+        """(k, 2, 3) segments where planes cut a scan; None until they are made."""
+        key = f"sections {planes.direction} {planes.spacing} {planes.start}"
+        return self._get(scan, key, "", lambda: scan_sections(scan, planes).segments)
 
     def measured(self, scan: Scan, progress: Progress) -> ScanCurvature:
         """Curvature for other work, less averaged than for the picture, kept; called in a worker thread."""

@@ -8,6 +8,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
+from arabesque.desk.judging import comb_parts, gloss, join_parts, joins, section_parts
 from arabesque.desk.looks import Glance, Looks, ScanLook
 from arabesque.desk.patches import patch_edges, patch_triangles
 from arabesque.desk.session import Session
@@ -32,6 +33,9 @@ def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: 
         tolerance=tolerance,
         distance_range=RANGE_IN_TOLERANCES * tolerance,
     )
+    if looks.glances & {Glance.STRIPES, Glance.REFLECTION}:
+        size = size_of(session.document.surfaces(visible_only=True))
+        scene = replace(scene, gloss=gloss(looks, Glance.REFLECTION in looks.glances, size))
     for item in session.document:
         if not shows(session, looks, item) or item.id in tool.covers:
             continue
@@ -53,9 +57,30 @@ def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: 
             colour, width = _ink(session, item)
             for line, closed in zip(item.shape.lines, item.shape.closed, strict=True):
                 scene.lines.append(Lines(polyline(line, closed), colour, width + 0.6, lift=0.8))
+    _add_checks(scene, session, looks)
     for part in tool.parts(camera):
         add(scene, part)
     return scene
+
+
+def _add_checks(scene: Scene, session: Session, looks: Looks) -> None:
+    """The glances that are lines, discs and words."""
+    items = [item for item in session.document.surfaces(visible_only=True) if shows(session, looks, item)]
+    if Glance.SECTIONS in looks.glances:
+        for part in section_parts(session, looks, items):
+            add(scene, part)
+    if Glance.COMBS in looks.glances and items:
+        for part in comb_parts(session, looks, items, size_of(items)):
+            add(scene, part)
+    if Glance.JOINS in looks.glances:
+        for part in join_parts(looks, joins(items)):
+            add(scene, part)
+
+
+def size_of(items: list[Item]) -> float:
+    """Diagonal of the box round the control points of some surfaces, mm."""
+    points = [item.shape.points.reshape(-1, 3) for item in items if isinstance(item.shape, Surface)]
+    return float(np.linalg.norm(np.ptp(np.concatenate(points), axis=0))) if points else 100.0
 
 
 def shows(session: Session, looks: Looks, item: Item) -> bool:

@@ -11,7 +11,7 @@ class Step(Enum):
     PATCH = ("Patch", "Lay smooth patches over the scan and sculpt them.")
     CAGE = ("Cage", "Quads laid by hand as a subdivision cage will belong here.")
     BODY = ("Body", "Trimming, sewing and thickening to a solid will belong here.")
-    CHECK = ("Check", "The number keys show each check over any tool: 1 distance, 7 control net, 0 plain.")
+    CHECK = ("Check", "The number keys show each check over any tool; 0 takes all away.")
     DELIVER = ("Deliver", "Hand the surfaces over to other systems.")
 
     @property

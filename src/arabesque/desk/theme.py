@@ -46,6 +46,7 @@ class Theme:
     bulging: str = "#8C3F78"
     hollow: str = "#2E7D5B"
     marked: str = "#3C8DA8"
+    scan_line: str = "#8A4B2D"
     areas: tuple[str, ...] = (
         "#B9A27F", "#8FA3AD", "#A8B08C", "#B58E8A", "#9A93B3", "#7FA39A", "#C2B28A", "#A58FA0",
     )  # fmt: skip
@@ -153,7 +154,7 @@ def _style(t: Theme, points: float) -> str:
     QWidget#panel {{ background: {t.panel}; }}
     QWidget#strip {{ background: {t.panel}; border-top: 1px solid {t.line}; }}
     QWidget#pathbar {{ background: {t.window}; border-bottom: 1px solid {t.line}; }}
-    QWidget#chips {{ background: {t.panel}; border-bottom: 1px solid {t.line}; }}
+    QWidget#chips {{ background: {t.panel}; border-radius: {CORNER}px; }}
     QLabel#heading {{ color: {t.faint}; font-size: {points - 1}pt; font-weight: 600; }}
     QLabel#faint {{ color: {t.faint}; }}
     QLabel#problem {{ color: {t.outside}; }}
@@ -173,6 +174,7 @@ def _style(t: Theme, points: float) -> str:
     QToolButton:checked {{ background: {t.wash}; border-color: {t.accent}; }}
     QToolButton:focus {{ border-color: {t.accent}; }}
     QToolButton:disabled {{ color: {t.faint}; }}
+    QWidget#chips QToolButton {{ padding: 4px 6px; }}
     QToolButton#step {{ padding: 4px 10px; }}
     QToolButton#step:checked {{ background: transparent; border: 1px solid transparent;
         border-bottom: 2px solid {t.accent}; border-radius: 0; font-weight: 600; }}

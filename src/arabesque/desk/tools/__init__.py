@@ -7,6 +7,7 @@ from arabesque.desk.tools.cut_scan import CutScan
 from arabesque.desk.tools.export import Export
 from arabesque.desk.tools.find_symmetry import FindSymmetry
 from arabesque.desk.tools.four_corners import FourCornerPatch
+from arabesque.desk.tools.judge import CombsCheck, GlossCheck, JoinsCheck, SectionsCheck
 from arabesque.desk.tools.lay_square import LaySquare, TurnAndMove
 from arabesque.desk.tools.mark import Mark
 from arabesque.desk.tools.move_points import MovePoints
@@ -25,7 +26,7 @@ from arabesque.desk.tools.timeline import Timeline
 TOOLS: list[type[Tool]] = [
     OpenScan, SimulateScan, ScanLookTool, TidyScan, Mark, CloseOpenings, CutScan, FindSymmetry, LaySquare, TurnAndMove,
     SameSides, CalmScan, NewTriangles, FindRegions, CorrectRegions, FitTrueShape, FeatureLines,
-    FourCornerPatch, MovePoints, Export,
+    FourCornerPatch, MovePoints, SectionsCheck, CombsCheck, GlossCheck, JoinsCheck, Export,
 ]  # fmt: skip
 """Every tool that the tool column offers, in its order."""
 
@@ -34,6 +35,7 @@ __all__ = [
     "CalmScan",
     "Choice",
     "CloseOpenings",
+    "CombsCheck",
     "CorrectRegions",
     "CutScan",
     "Export",
@@ -43,6 +45,8 @@ __all__ = [
     "FindSymmetry",
     "FitTrueShape",
     "FourCornerPatch",
+    "GlossCheck",
+    "JoinsCheck",
     "LaySquare",
     "Mark",
     "MovePoints",
@@ -53,6 +57,7 @@ __all__ = [
     "Preferences",
     "SameSides",
     "ScanLookTool",
+    "SectionsCheck",
     "SimulateScan",
     "TidyScan",
     "Timeline",

@@ -16,7 +16,7 @@ from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.theme import rgb
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.scene import Discs, Lines, Paint, Scene, Triangles
+from arabesque.desk.view.scene import Discs, Gloss, GlossKind, Lines, Paint, Scene, Triangles
 
 SEE_THROUGH = 0.45
 
@@ -145,7 +145,9 @@ class Renderer:
         self._gl.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND)
         for mesh in meshes:
             uploaded = self._uploaded(mesh)
-            self._set("mesh", mode=0, colour=rgb(theme.now().view_ink), alpha=0.35, dimmed=0.0, bias=mesh.lift + 0.05)
+            self._set(
+                "mesh", gloss=0, mode=0, colour=rgb(theme.now().view_ink), alpha=0.35, dimmed=0.0, bias=mesh.lift + 0.05
+            )
             uploaded.array.render(moderngl.TRIANGLES)
         self._gl.wireframe = False
         self._gl.enable_only(moderngl.DEPTH_TEST)
@@ -159,6 +161,9 @@ class Renderer:
             self._programs[name]["projection"].write(projection)
         for name in ("line", "disc"):
             self._set(name, viewport=size)
+        gloss = scene.gloss or Gloss(GlossKind.STUDIO)
+        self._programs["mesh"]["to_world"].write(np.ascontiguousarray(camera.axes, dtype="f4").tobytes())
+        self._set("mesh", gloss_axis=gloss.axis, gloss_count=gloss.count, gloss_turn=gloss.turn, gloss_size=gloss.size)
         t = theme.now()
         self._set(
             "mesh", is_perspective=int(camera.perspective), tolerance=scene.tolerance, range=scene.distance_range,
@@ -181,6 +186,8 @@ class Renderer:
         mode = 0
         if mesh.values is not None and mesh.paint is not None:
             mode = mesh.paint.value if mesh.paint is Paint.CURVATURE or scene.show_distance else 0
+        gloss = scene.gloss.kind.value[1] if scene.gloss is not None and mesh.glossy else 0
+        self._set("mesh", gloss=gloss)
         self._set("mesh", mode=mode, colour=rgb(mesh.colour), alpha=alpha, dimmed=0.7 * mesh.dimmed, bias=mesh.lift)
         uploaded.array.render(moderngl.TRIANGLES)
 

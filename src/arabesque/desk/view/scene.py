@@ -38,6 +38,8 @@ class Triangles:
     see_through: bool = False
     dimmed: bool = False
     lift: float = 0.0
+    glossy: bool = False
+    """Stripes and reflections show on it."""
     edges: bool = False
     """The edges of the triangles are drawn too."""
 
@@ -72,6 +74,29 @@ class Label:
     text: str
 
 
+class GlossKind(Enum):
+    """What is mirrored in glossy meshes; the value is its words and its number in the shader."""
+
+    LIGHT = ("equal light", 1)
+    LINES = ("light lines", 2)
+    STRIPES = ("surroundings", 3)
+    STUDIO = ("studio", 4)
+
+
+@dataclass(frozen=True)
+class Gloss:
+    """axis: the direction of light or of up. count: stripes over half a turn. turn: of the light bars, radians.
+
+    size: of what is shown, mm.
+    """
+
+    kind: GlossKind
+    axis: tuple[float, float, float] = (0.0, 0.0, 1.0)
+    count: float = 24.0
+    turn: float = 0.6
+    size: float = 100.0
+
+
 @dataclass(frozen=True, eq=False)
 class Scene:
     """Everything in the picture."""
@@ -84,6 +109,7 @@ class Scene:
     curvature_range: float | None = None
     tolerance: float = 0.2
     distance_range: float = 1.0
+    gloss: Gloss | None = None
 
 
 def polyline(points: Floats, closed: bool = False) -> Floats:

@@ -14,7 +14,50 @@ uniform vec3 above_near, above_far, below_near, below_far, unmeasured, ink;
 in vec3 eye_position;
 in vec3 eye_normal;
 in float distance_value;
+in vec3 world_position;
 out vec4 result;
+
+// gloss 0: none. 1: lines of equal light from a direction. 2: lines of light projected along a direction.
+// 3: stripes of the environment. 4: a studio with light bars.
+uniform int gloss;
+uniform mat3 to_world;
+uniform vec3 gloss_axis;
+uniform float gloss_count;
+uniform float gloss_turn;
+uniform float gloss_size;
+
+float stripes(float place) {
+    // one dark and one light stripe per unit, their edges softened over a pixel
+    float width = max(fwidth(place), 1e-5);
+    float wave = abs(fract(place) - 0.5) - 0.25;
+    return mix(0.5, smoothstep(-width, width, wave), clamp(0.35 / width, 0.0, 1.0));
+}
+
+vec3 glossy(vec3 n, vec3 to_eye) {
+    vec3 normal = normalize(to_world * n);
+    vec3 side = normalize(abs(gloss_axis.z) < 0.9 ? cross(gloss_axis, vec3(0.0, 0.0, 1.0)) : vec3(0.0, 1.0, 0.0));
+    if (gloss == 1) return vec3(mix(0.12, 0.95, stripes(acos(clamp(dot(normal, gloss_axis), -1.0, 1.0)) * gloss_count / 3.14159265)));
+    if (gloss == 2) {
+        // where the surface's normal meets a ceiling of parallel light lines
+        float rise = dot(normal, gloss_axis);
+        float reach = (2.0 * gloss_size - dot(world_position, gloss_axis)) / (abs(rise) > 1e-3 ? rise : 1e-3);
+        float place = dot(world_position + normal * reach, side) / (4.0 * gloss_size) * gloss_count;
+        return vec3(mix(0.12, 0.95, stripes(place)));
+    }
+    vec3 mirrored = to_world * reflect(-to_eye, n);
+    float turn = atan(dot(mirrored, side), dot(mirrored, cross(side, gloss_axis)));
+    float rise = dot(mirrored, gloss_axis);
+    if (gloss == 3) return vec3(mix(0.12, 0.95, stripes(asin(clamp(rise, -1.0, 1.0)) * gloss_count / 3.14159265)));
+    // the studio: dark floor, pale ceiling, bars of light that can be turned round
+    float sky = mix(0.10, 0.62, smoothstep(-0.25, 0.9, rise));
+    float bars = 0.0;
+    for (int k = 0; k < 3; k++) {
+        float away = abs(mod(turn - gloss_turn - 2.0943951 * float(k) + 3.14159265, 6.2831853) - 3.14159265);
+        bars += smoothstep(0.16, 0.12, away) * smoothstep(-0.2, 0.0, rise) * smoothstep(0.95, 0.85, rise);
+    }
+    bars += smoothstep(0.965, 0.975, rise);
+    return vec3(sky) + clamp(bars, 0.0, 1.0) * 0.55;
+}
 
 const float MISSING = 1e8;
 const float BANDS = 4.0;
@@ -46,6 +89,10 @@ void main() {
     if (mode == 2) {
         float share = clamp(distance_value / curvature_range, -1.0, 1.0);
         base = mix(vec3(0.87, 0.87, 0.85), share < 0.0 ? bulging : hollow, pow(abs(share), 0.8));
+    }
+    if (gloss > 0) {
+        result = vec4(glossy(n, to_eye), alpha);
+        return;
     }
     // a broad key light from the upper left, a soft fill, a little sheen: enough to read the form
     float key = max(dot(n, normalize(vec3(-0.45, 0.65, 0.75))), 0.0);

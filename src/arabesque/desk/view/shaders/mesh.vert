@@ -10,11 +10,13 @@ in float value;
 out vec3 eye_position;
 out vec3 eye_normal;
 out float distance_value;
+out vec3 world_position;
 void main() {
     vec4 seen = view * vec4(position, 1.0);
     eye_position = seen.xyz;
     eye_normal = mat3(view) * normal;
     distance_value = value;
+    world_position = position;
     seen.z += bias;
     gl_Position = projection * seen;
 }

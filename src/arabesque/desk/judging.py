@@ -1,0 +1,119 @@
+"""What the glances lay over the picture: sections, combs, joins. Plain values, made without GL."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.checking import (
+    Comb,
+    Family,
+    Flaw,
+    Grid,
+    Join,
+    find_joins,
+    grid_sections,
+    surface_combs,
+)
+from arabesque.desk import theme
+from arabesque.desk.looks import Looks
+from arabesque.desk.session import Session
+from arabesque.desk.view.scene import Discs, Gloss, GlossKind, Label, Lines, grid_triangles, polyline
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Surface
+from arabesque.model import Item
+
+Part = Lines | Discs | Label
+
+
+def family(looks: Looks) -> Family:
+    """The planes of the sections that are shown."""
+    look = looks.sections
+    return Family(np.array(look.along.value[1]), look.spacing, look.start)
+
+
+def section_parts(session: Session, looks: Looks, items: list[Item]) -> list[Part]:
+    """Sections of the reference scan as thin lines, of patches as strong ones."""
+    parts: list[Part] = []
+    try:
+        planes = family(looks)
+        scan = session.scan
+        cut = None if scan is None else session.scan_views.sections(scan, planes)
+        if cut is not None:
+            parts.append(Lines(cut, theme.now().scan_line, 1.4, 0.9, lift=1.0))
+        for grid in _grids(session, items):
+            found = grid_sections(grid, grid_triangles(*grid.points.shape[:2]), planes, float(looks.sections.gap))
+            parts.append(Lines(found.segments, theme.now().accent, 2.0, lift=1.4))
+    except ArabesqueError as problem:
+        parts.append(Label(_middle(items), str(problem)))
+    return parts
+
+
+def comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -> list[Part]:
+    """Teeth and their outline on lines of each patch; flaws as discs in the colour of what is wrong."""
+    parts: list[Part] = []
+    t = theme.now()
+    shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
+    combs = [comb for shape in shapes for comb in surface_combs(shape, looks.combs.lines)]
+    if not combs:
+        return parts
+    # the usual tallest, so that one tight radius does not make all other teeth vanish
+    tall = float(np.percentile([np.linalg.norm(c.vectors, axis=1).max() for c in combs], 75)) or 1.0
+    scale = looks.combs.teeth * size / tall
+    teeth, hulls, flawed = [], [], []
+    for comb in combs:
+        ends = comb.teeth(scale)
+        teeth.append(np.stack([comb.points, ends], axis=1))
+        hulls.append(polyline(ends))
+        flawed += _flawed(comb, ends)
+    parts.append(Lines(np.concatenate(teeth), t.net, 1.0, 0.55, on_top=True))
+    parts.append(Lines(np.concatenate(hulls), t.accent, 1.6, on_top=True))
+    if flawed:
+        parts.append(Discs(np.array(flawed), np.zeros(len(flawed)), 4.0, t.outside))
+    return parts
+
+
+def _flawed(comb: Comb, ends: Floats) -> list[Floats]:
+    return [ends[place] for flaw in Flaw for place in np.flatnonzero(comb.flaws[flaw])]
+
+
+def comb_words(combs: list[Comb]) -> dict[str, int]:
+    """How many lines have each flaw."""
+    return {flaw.value: sum(bool(comb.flaws[flaw].any()) for comb in combs) for flaw in Flaw}
+
+
+def joins(items: list[Item]) -> list[Join]:
+    """How the patches among some items meet."""
+    return find_joins([item.shape for item in items if isinstance(item.shape, Surface)])
+
+
+def join_parts(looks: Looks, found: list[Join]) -> list[Part]:
+    """Edges that meet, in the colour of what is reached, with the grade in words at their middle."""
+    parts: list[Part] = []
+    t = theme.now()
+    for join in found:
+        grade = join.grade(looks.limits)
+        colour = t.outside if grade < 1 else t.accent
+        parts.append(Lines(polyline(join.points), colour, 3.0, on_top=True))
+        parts.append(Label(join.points[len(join.points) // 2], join.word(looks.limits)))
+        worst = int((join.gap if grade < 0 else join.angle).argmax())
+        if grade < 1:
+            parts.append(Discs(join.points[[worst]], np.zeros(1), 5.0, t.outside))
+    return parts
+
+
+def gloss(looks: Looks, reflection: bool, size: float) -> Gloss:
+    """What patches mirror: the chosen stripes, or the studio."""
+    look = looks.gloss
+    kind = GlossKind.STUDIO if reflection else look.stripes
+    return Gloss(kind, look.along.value[1], float(look.count), float(np.radians(look.turn)), size)
+
+
+def _grids(session: Session, items: list[Item]) -> list[Grid]:
+    grids = [session.grid(item) for item in items if isinstance(item.shape, Surface)]
+    return [grid for grid in grids if grid is not None]
+
+
+def _middle(items: list[Item]) -> Floats:
+    places = [item.shape.points.reshape(-1, 3).mean(axis=0) for item in items if isinstance(item.shape, Surface)]
+    return np.mean(places, axis=0) if places else np.zeros(3)

@@ -1,0 +1,178 @@
+"""Sections, combs, joins: against trimesh, the kernel, analytic curvatures and exact splits."""
+
+import unittest
+
+import numpy as np
+import trimesh
+
+from arabesque.checking import (
+    Family,
+    Flaw,
+    Limits,
+    cut_triangles,
+    find_joins,
+    flaws_of,
+    grid_sections,
+    line_comb,
+    polyline_comb,
+    scan_sections,
+    surface_combs,
+    surface_to_scan,
+    wobble,
+)
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Elementary, ElementaryKind, Surface, curve_curvature, split_surface
+from arabesque.solid import KernelWorker
+from tests.examples import grid_faces, heron, plane, random_surface, sphere
+
+
+def lengths(segments: np.ndarray) -> np.ndarray:
+    return np.linalg.norm(segments[:, 1] - segments[:, 0], axis=1)
+
+
+class SectionTest(unittest.TestCase):
+    def test_same_as_trimesh(self) -> None:
+        """Length of each section of a scan against trimesh's, for three directions."""
+        scan = heron().scan
+        mesh = trimesh.Trimesh(scan.points, scan.triangles, process=False)
+        for direction in ([1.0, 0, 0], [0, 1.0, 0], [0.5, 0.2, 0.8]):
+            family = Family(np.array(direction), 23.0, 4.0)
+            found = scan_sections(scan, family)
+            for level in np.unique(found.plane)[1:-1:2]:
+                theirs = mesh.section(family.direction, family.direction * (4.0 + 23.0 * level))
+                ours = lengths(found.segments[found.plane == level]).sum()
+                self.assertAlmostEqual(ours / theirs.length, 1.0, places=7)
+
+    def test_circles_of_a_sphere(self) -> None:
+        """Section at height h: a circle of radius sqrt(r² - h²)."""
+        found = scan_sections(sphere(50.0, 6), Family(np.array([0, 0, 1.0]), 20.0))
+        for level in (-2, -1, 0, 1, 2):
+            wanted = 2 * np.pi * np.sqrt(50**2 - (20 * level) ** 2)
+            self.assertAlmostEqual(lengths(found.segments[found.plane == level]).sum() / wanted, 1.0, delta=2e-3)
+
+    def test_gap_drawn_larger(self) -> None:
+        """A patch 0.1 mm above a flat scan: its section stands 1 mm above when the gap is drawn ten times."""
+        scan = plane()
+        flat = Surface.bezier([[[10, 10, 0.1], [10, 90, 0.1]], [[90, 10, 0.1], [90, 90, 0.1]]])
+        grid = surface_to_scan(flat, scan, 20)
+        faces = grid_faces(grid.points.shape[0])
+        family = Family(np.array([1.0, 0, 0]), 10.0)
+        true, large = (grid_sections(grid, faces, family, times).segments for times in (1.0, 10.0))
+        np.testing.assert_allclose(true[..., 2], 0.1, atol=1e-9)
+        np.testing.assert_allclose(large[..., 2], 1.0, atol=1e-9)
+        np.testing.assert_allclose(true[..., 0], large[..., 0], atol=1e-9)
+
+    def test_planes_through_corners_and_too_many(self) -> None:
+        sheet = plane(100.0, 10)
+        found = cut_triangles(sheet.points, sheet.triangles, sheet.points[:, 0] / 10.0)
+        # the lowest level runs along the rim and does not count; each of the ten others is 100 mm long
+        self.assertAlmostEqual(lengths(found.segments).sum(), 1000.0)
+        with self.assertRaises(ArabesqueError):
+            scan_sections(sheet, Family(np.array([1.0, 0, 0]), 1e-3))
+        with self.assertRaises(ArabesqueError):
+            Family(np.array([1.0, 0, 0]), 0.0)
+
+
+class CombTest(unittest.TestCase):
+    def test_cylinder(self) -> None:
+        """1 / r round the axis, nothing along it; calm both ways."""
+        rod = Elementary.make(ElementaryKind.CYLINDER, np.eye(4), (10.0,), ((-1.0, 1.0), (0.0, 20.0)))
+        round_, along = line_comb(rod, 0, 0.5), line_comb(rod, 1, 0.5)
+        np.testing.assert_allclose(np.abs(round_.signed), 0.1, atol=1e-12)
+        np.testing.assert_allclose(along.signed, 0.0, atol=1e-12)
+        self.assertTrue(round_.calm and along.calm)
+        away = np.linalg.norm(round_.teeth(50.0)[:, :2], axis=1)
+        np.testing.assert_allclose(away, 15.0, atol=1e-9)
+
+    def test_the_kernel_bends_alike(self) -> None:
+        """Curvature of parameter lines from the kernel's derivatives."""
+        surface = random_surface((4, 3), (2, 3), seed=2)
+        comb = line_comb(surface, 0, 0.37, 21)
+        worker = KernelWorker()
+        try:
+            record = {
+                "degree": surface.degree, "knots": surface.knots, "points": surface.points, "weights": surface.weights,
+            }  # fmt: skip
+            uv = np.column_stack([np.linspace(0, 1, 21), np.full(21, 0.37)])
+            d = worker.call("evaluate", record, uv)
+        finally:
+            worker.close()
+        first, second = d[1, 0], d[2, 0]
+        cross = np.linalg.norm(np.cross(first, second), axis=1)
+        theirs = cross / np.linalg.norm(first, axis=1) ** 3
+        np.testing.assert_allclose(np.linalg.norm(comb.vectors, axis=1), theirs, atol=1e-10)
+
+    def test_curves_and_surfaces_agree(self) -> None:
+        """The edge of a patch as a curve of its own has the same curvature vectors."""
+        from arabesque.geometry import Curve
+
+        surface = random_surface((3, 3), (2, 2), seed=5)
+        edge = Curve(surface.degree[0], surface.knots[0], surface.points[:, 0])
+        comb = line_comb(surface, 0, 0.0, 31)
+        np.testing.assert_allclose(comb.vectors, curve_curvature(edge, np.linspace(0, 1, 31)), atol=1e-12)
+
+    def test_flaws(self) -> None:
+        along = np.linspace(0, 100, 101)
+        steady = flaws_of(0.01 + 0.0001 * along, along)
+        self.assertFalse(any(found.any() for found in steady.values()))
+        turned = flaws_of(0.01 * np.cos(along / 100 * np.pi), along)
+        self.assertAlmostEqual(along[turned[Flaw.SIGN]][0], 50, delta=2)
+        dipped = flaws_of(0.02 - 0.012 * np.exp(-(((along - 40) / 12) ** 2)), along)
+        self.assertAlmostEqual(along[dipped[Flaw.DIP]][0], 40, delta=1.5)
+        uneven = flaws_of(0.01 + 0.0002 * along + 0.002 * np.exp(-(((along - 70) / 2) ** 2)), along)
+        self.assertTrue(uneven[Flaw.UNEVEN].any())
+
+    def test_polyline_of_a_circle(self) -> None:
+        turn = np.linspace(0, 2, 80)
+        circle = np.column_stack([20 * np.cos(turn), 20 * np.sin(turn), 0 * turn])
+        comb = polyline_comb(circle, circle / 20)
+        np.testing.assert_allclose(comb.signed, -1 / 20, rtol=1e-3)
+
+    def test_wobble(self) -> None:
+        """Whether a wave of 0.1 mm is in the scan or only in the surface."""
+        along = np.linspace(0, 100, 200)
+        slow, wave = 0.002 * (along - 40) ** 2, 0.1 * np.sin(along / 3)
+        self.assertEqual(wobble(slow + wave, slow + wave, along).verdict, "the wave is in the scan")
+        self.assertEqual(wobble(slow + wave, slow, along).verdict, "the surface adds a wave")
+        self.assertEqual(wobble(slow, slow + wave, along).verdict, "the surface calms the scan")
+        self.assertEqual(wobble(slow, slow, along).verdict, "no wave")
+
+    def test_lines_both_ways(self) -> None:
+        self.assertEqual(len(surface_combs(random_surface((3, 3), (1, 1)), 5)), 10)
+
+
+class JoinTest(unittest.TestCase):
+    def test_split_patch_is_one_form(self) -> None:
+        """Two halves of one C² patch meet with gap, angle and curvature to the last digits."""
+        first, second = split_surface(random_surface((5, 5), (2, 2), seed=1), 0, 0.43)
+        (join,) = find_joins([first, second])
+        self.assertEqual((join.first, join.second), ((0, 1), (1, 3)))
+        self.assertLess(join.gap.max(), 1e-10)
+        self.assertLess(join.angle.max(), 1e-9)
+        self.assertLess(join.curvature.max(), 1e-8)
+        self.assertEqual(join.grade(), 3)
+
+    def test_known_kink_gap_and_bend(self) -> None:
+        """A kink of 3 degrees, a gap of 0.05 mm, and a plane that runs into a cylinder: G0, open, G1."""
+
+        def flat(x0: float, x1: float, lift: float = 0.0, slope: float = 0.0) -> Surface:
+            return Surface.bezier([[[x, y, lift + slope * (x - x0)] for y in (0.0, 40.0)] for x in (x0, x1)])
+
+        (kinked,) = find_joins([flat(0, 50), flat(50, 100, slope=np.tan(np.radians(3)))])
+        np.testing.assert_allclose(kinked.angle, 3.0, atol=1e-9)
+        self.assertEqual(kinked.word(), "G0, 3.00°")
+        (gapped,) = find_joins([flat(0, 50), flat(50, 100, lift=0.05)])
+        np.testing.assert_allclose(gapped.gap, 0.05, atol=1e-12)
+        self.assertEqual(gapped.grade(), -1)
+        self.assertEqual(gapped.grade(Limits(gap=0.06)), 3)
+        frame = np.array([[0.0, -1, 0, 50], [0, 0, 1.0, 0], [-1.0, 0, 0, 30], [0, 0, 0, 1]])
+        roll = Elementary.make(ElementaryKind.CYLINDER, frame, (30.0,), ((-1.0, 0.0), (0.0, 40.0)))
+        (tangent,) = find_joins([flat(0, 50), roll])
+        self.assertLess(tangent.angle.max(), 1e-9)
+        self.assertEqual(tangent.grade(), 1)
+        np.testing.assert_allclose(tangent.curvature, 2.0, atol=1e-6)
+
+    def test_patches_apart_do_not_meet(self) -> None:
+        surface = random_surface((2, 2), (1, 1))
+        self.assertEqual(find_joins([surface, surface.with_points(surface.points + np.array([0, 0, 80.0]))]), [])
+        self.assertEqual(find_joins([surface]), [])
