@@ -6,6 +6,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QSpinBox
 
 from arabesque.desk.tools import FourCornerPatch, MovePoints, Pick
+from arabesque.geometry import reach_weights
 from tests.desk.support import ALT, CTRL, SHIFT, WindowTest
 from tests.examples import heron
 
@@ -144,6 +145,83 @@ class MovePointsTest(WindowTest):
     def chosen(self) -> list[tuple[int, int]]:
         assert self.tool.chosen is not None
         return [(int(i), int(j)) for i, j in np.argwhere(self.tool.chosen)]
+
+    def box(self, shape: tuple[slice, slice], margin: int = 6) -> tuple[QPoint, QPoint]:
+        """Corners of a box on the screen round some control points."""
+        seen = self.view.camera.project(self.original.points[shape].reshape(-1, 3))[:, :2]
+        (x0, y0), (x1, y1) = seen.min(axis=0), seen.max(axis=0)
+        return QPoint(round(x0) - margin, round(y0) - margin), QPoint(round(x1) + margin, round(y1) + margin)
+
+    def test_a_drawn_box_chooses_grow_shrink_turn_round(self) -> None:
+        self.window.look_along("top")
+        self.idle()
+        self.drag(*self.box((slice(0, 2), slice(0, 2)), 9))
+        self.assertEqual(self.chosen(), [(0, 0), (0, 1), (1, 0), (1, 1)])
+        self.key(Qt.Key.Key_Minus)
+        self.assertEqual(self.chosen(), [(0, 0)])
+        self.key(Qt.Key.Key_Plus)
+        self.assertEqual(self.chosen(), [(0, 0), (0, 1), (1, 0)])
+        self.key(Qt.Key.Key_I)
+        self.assertEqual(len(self.chosen()), self.original.count - 3)
+        self.key(Qt.Key.Key_A, CTRL)
+        self.assertEqual(len(self.chosen()), self.original.count)
+
+    def test_reach_moves_softly_and_its_radius_is_drawn_by_hand(self) -> None:
+        """Hold F and move: the radius is where the pointer is; the others follow by their share."""
+        point = self.original.points[1, 1]
+        at = self.pixel(point)
+        self.click(at)
+        QTest.keyPress(self.view, Qt.Key.Key_F)
+        self.hover(at + QPoint(70, 0))
+        QTest.keyRelease(self.view, Qt.Key.Key_F)
+        reach = self.tool.options.reach
+        camera = self.view.camera
+        wanted = 70 * camera.mm_per_pixel * np.linalg.norm(camera.eye - point) / camera.distance
+        self.assertAlmostEqual(reach / wanted, 1.0, delta=0.05)
+        self.key(Qt.Key.Key_PageUp)
+        moved = np.linalg.norm(self.moved(), axis=2)
+        shares = reach_weights(self.original, self.tool.chosen, reach)
+        np.testing.assert_allclose(moved, self.tool.step_mm * shares, atol=1e-9)
+        self.assertGreater((moved > 0).sum(), 1)
+        self.tool.options.hold_edges = True
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.key(Qt.Key.Key_PageUp)
+        self.assertEqual(np.abs(self.moved()[0]).max(), 0.0)
+
+    def test_the_loupe_shows_the_gap_while_a_point_moves(self) -> None:
+        """Both directions through the place; lifted by nudges, the gap there grows; the chart lies over the picture."""
+        self.assertIsNone(self.view.scene.loupe)
+        self.click(self.pixel(self.original.points[1, 1]))
+        self.idle()
+        loupe = self.view.scene.loupe
+        assert loupe is not None
+        words, _, scan, surface = loupe.charts[0]
+        middle = len(scan) // 2
+        before = surface[middle] - scan[middle]
+        self.assertEqual(words, "along the row")
+        for _ in range(4):
+            self.key(Qt.Key.Key_PageUp)
+        self.idle()
+        loupe = self.view.scene.loupe
+        assert loupe is not None
+        _, _, scan, surface = loupe.charts[0]
+        self.assertGreater(surface[middle] - scan[middle], before + 0.05)
+        with_loupe = self.view.grab().toImage()
+        corner = QPoint(self.view.width() - 40, self.view.height() - 40)
+        self.key(Qt.Key.Key_Escape)
+        self.idle()
+        self.assertNotEqual(with_loupe.pixel(corner), self.view.grab().toImage().pixel(corner))
+
+    def test_straighten_a_row_from_the_inspector(self) -> None:
+        self.click(self.pixel(self.original.points[1, 1]))
+        self.key(Qt.Key.Key_R)
+        words = [choice.label for choice in self.tool.choices]
+        self.assertEqual(words, ["Straighten", "Space evenly", "Average", "Flatten"])
+        self.tool.choices[0].run()
+        row = self.surface().points[:, 1]
+        way = row[-1] - row[0]
+        self.assertLess(np.abs(np.cross(row - row[0], way / np.linalg.norm(way))).max(), 1e-9)
+        self.assertIn("straighten", self.session.history.steps[-1].label)
 
     def test_drag_in_the_view_plane(self) -> None:
         start = self.pixel(self.original.points[1, 2])

@@ -5,10 +5,12 @@ from arabesque.checking.combs import Comb, Flaw, Wobble, flaws_of, line_comb, po
 from arabesque.checking.distance import Grid, distances_to_scan, even_parameters, scan_to_surface, surface_to_scan
 from arabesque.checking.figures import Figures, inlier_bound
 from arabesque.checking.joins import Join, Limits, find_joins
+from arabesque.checking.loupe import CloseUp, close_up
 from arabesque.checking.sections import Family, Sections, cut_triangles, grid_sections, scan_sections
 
 __all__ = [
     "BothWays",
+    "CloseUp",
     "Comb",
     "Family",
     "Figures",
@@ -18,6 +20,7 @@ __all__ = [
     "Limits",
     "Sections",
     "Wobble",
+    "close_up",
     "cut_triangles",
     "distances_to_scan",
     "even_parameters",

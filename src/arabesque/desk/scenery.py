@@ -57,6 +57,9 @@ def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: 
             colour, width = _ink(session, item)
             for line, closed in zip(item.shape.lines, item.shape.closed, strict=True):
                 scene.lines.append(Lines(polyline(line, closed), colour, width + 0.6, lift=0.8))
+    loupe = tool.loupe
+    if loupe is not None:
+        scene = replace(scene, loupe=loupe)
     _add_checks(scene, session, looks)
     for part in tool.parts(camera):
         add(scene, part)

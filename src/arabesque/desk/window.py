@@ -428,6 +428,8 @@ class Window(QMainWindow):
         return True
 
     def _key_up(self, event: QKeyEvent) -> None:
+        if not event.isAutoRepeat():
+            self.tool.key_up(event)
         if event.isAutoRepeat() or self._held is None or event.text() != self._held[0].key:
             return
         glance, since, before = self._held

@@ -8,6 +8,7 @@ from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, breakpoints, greville, uniform_knots
 from arabesque.geometry.measure import CurveFeet, arc_length, curve_box, curve_feet, surface_box
 from arabesque.geometry.motion import Plane, angle_and_shift, apply, inverse, motion, rotation_about
+from arabesque.geometry.net_edits import FallOff, averaged, evened, flattened, grown_choice, reach_weights, straightened
 from arabesque.geometry.reduction import Lowered, lower_degree
 from arabesque.geometry.removal import lower_degree_within, simplify_curve, simplify_surface
 from arabesque.geometry.reshaping import (
@@ -32,6 +33,7 @@ __all__ = [
     "CurveFeet",
     "Elementary",
     "ElementaryKind",
+    "FallOff",
     "Feet",
     "Lowered",
     "Plane",
@@ -40,6 +42,7 @@ __all__ = [
     "angle_and_shift",
     "apply",
     "arc_length",
+    "averaged",
     "basis_matrix",
     "bezier_knots",
     "breakpoints",
@@ -47,9 +50,12 @@ __all__ = [
     "curve_curvature",
     "curve_feet",
     "curve_pieces",
+    "evened",
+    "flattened",
     "foot_points",
     "frame_of",
     "greville",
+    "grown_choice",
     "inverse",
     "join_curves",
     "join_surfaces",
@@ -57,6 +63,7 @@ __all__ = [
     "lower_degree_within",
     "motion",
     "normal_curvature",
+    "reach_weights",
     "reversed_curve",
     "reversed_surface",
     "rotation_about",
@@ -64,6 +71,7 @@ __all__ = [
     "simplify_surface",
     "split_curve",
     "split_surface",
+    "straightened",
     "surface_box",
     "surface_curvature",
     "surface_pieces",

@@ -14,7 +14,7 @@ from arabesque.arrays import Floats
 from arabesque.desk.session import Session
 from arabesque.desk.steps import Step
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
+from arabesque.desk.view.scene import Discs, Label, Lines, Loupe, Triangles
 from arabesque.geometry import unit
 from arabesque.scan import Scan
 
@@ -119,6 +119,11 @@ class Tool(QObject):
         return None
 
     @property
+    def loupe(self) -> Loupe | None:
+        """Close-ups through what is being moved."""
+        return None
+
+    @property
     def facts(self) -> list[Fact]:
         """Live values for the Inspector."""
         return []
@@ -154,6 +159,9 @@ class Tool(QObject):
     def key(self, event: QKeyEvent) -> bool:
         """A key was pressed; True when the tool used it."""
         return False
+
+    def key_up(self, event: QKeyEvent) -> None:
+        """A key was let go."""
 
     def apply(self) -> None:
         """Enter, or the Apply button."""

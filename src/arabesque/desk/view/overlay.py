@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from arabesque.desk import theme
 from arabesque.desk.theme import SMALL_POINTS, text_font
+from arabesque.desk.view.loupe import paint_loupe
 
 if TYPE_CHECKING:
     from arabesque.desk.view.widget import View
@@ -42,6 +43,8 @@ class Overlay(QWidget):
             self._paint_legend(painter)
         if self._view.scene.curvature_range is not None:
             self._paint_curvature_legend(painter, self._view.scene.curvature_range)
+        if self._view.scene.loupe is not None:
+            paint_loupe(painter, QRectF(self.rect()), self._view.scene.loupe, self._view.scene.tolerance)
         if self.message:
             self._paint_message(painter)
         painter.end()

@@ -98,6 +98,14 @@ class Gloss:
 
 
 @dataclass(frozen=True, eq=False)
+class Loupe:
+    """Close-ups through a place, (word, along, scan, surface) each; the gap is drawn ``times`` as large."""
+
+    charts: list[tuple[str, Floats, Floats, Floats]]
+    times: float
+
+
+@dataclass(frozen=True, eq=False)
 class Scene:
     """Everything in the picture."""
 
@@ -110,6 +118,7 @@ class Scene:
     tolerance: float = 0.2
     distance_range: float = 1.0
     gloss: Gloss | None = None
+    loupe: Loupe | None = None
 
 
 def polyline(points: Floats, closed: bool = False) -> Floats:
