@@ -23,20 +23,25 @@ from arabesque.desk.looks import ScanLook
 from arabesque.desk.settings import Colours, Settings
 from arabesque.desk.tools import (
     CloseOpenings,
+    CombsCheck,
     CorrectRegions,
     CutScan,
     FeatureLines,
     FindRegions,
     FindSymmetry,
     FitTrueShape,
+    GlossCheck,
+    JoinsCheck,
     Mark,
     NewTriangles,
+    SectionsCheck,
     Timeline,
     Tool,
 )
 from arabesque.desk.tools.cut_scan import CutWay
 from arabesque.desk.window import Window
-from arabesque.geometry import Surface
+from arabesque.geometry import Surface, split_surface
+from arabesque.model import Item
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 FROM_BELOW = np.array([-0.8, -0.35, -0.48])
@@ -180,6 +185,62 @@ def reading(at: Photographer) -> None:
     at.key(Qt.Key.Key_Escape)
 
 
+def sculpting(at: Photographer) -> None:
+    """A patch laid, judged and pulled."""
+    window = at.window
+    corners = Heron().corners["flank"]
+    at.key(Qt.Key.Key_N)
+    for corner in corners:
+        QTest.mouseClick(at.view, LEFT, NO, at.pixel(corner))
+    at.shoot("patch-from-four-corners")
+    at.key(Qt.Key.Key_Return)
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_1)
+    at.shoot("distance")
+    at.key(Qt.Key.Key_0)
+    at.key(Qt.Key.Key_6)
+    at.shoot("scan-curvature")
+    at.key(Qt.Key.Key_6)
+    at.key(Qt.Key.Key_1)
+    at.key(Qt.Key.Key_M)
+    window.show_scans(ScanLook.SEE_THROUGH)
+    item = window.session.surface_item
+    assert item is not None and isinstance(item.shape, Surface)
+    start = at.pixel(item.shape.points[2, 1])
+    at.drag(start, start + QPoint(-1, -4))
+    at.shoot("move-control-points")
+    QTest.mouseRelease(at.view, LEFT, SHIFT, start + QPoint(-1, -4))
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_Escape)
+    window.show_scans(ScanLook.SOLID)
+
+
+def judging(at: Photographer) -> None:
+    """The checks over the patch, and over it and its other half."""
+    window = at.window
+    item = window.session.surface_item
+    assert item is not None and isinstance(item.shape, Surface)
+    before = window.session.history.position
+    halves = split_surface(item.shape, 0, 0.5)
+    document = window.session.document.without(item.id)
+    for name, half in zip(("Front", "Rear"), halves, strict=True):
+        document = document.with_item(Item(name, name, half))
+    window.session.commit("split", document)
+    for kind, name in (
+        (SectionsCheck, "sections"),
+        (CombsCheck, "combs"),
+        (GlossCheck, "stripes"),
+        (JoinsCheck, "joins"),
+    ):
+        at.key(Qt.Key.Key_0)
+        take(at, kind)
+        at.shoot(name)
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_0)
+    window.session.go_to(before)
+    window.session.select(item.id)
+
+
 def show(window: Window, name: str) -> None:
     """Open another demo; nothing is lost that is wanted."""
     window.session._saved = window.session.history.document
@@ -205,29 +266,8 @@ def main() -> None:
     reading(at)
     show(window, "heron")
     at.idle()
-    corners = Heron().corners["flank"]
-    at.key(Qt.Key.Key_N)
-    for corner in corners:
-        QTest.mouseClick(at.view, LEFT, NO, at.pixel(corner))
-    at.shoot("patch-from-four-corners")
-    at.key(Qt.Key.Key_Return)
-    at.key(Qt.Key.Key_Escape)
-    at.key(Qt.Key.Key_1)
-    at.shoot("distance")
-    at.key(Qt.Key.Key_0)
-    at.key(Qt.Key.Key_6)
-    at.shoot("scan-curvature")
-    at.key(Qt.Key.Key_6)
-    at.key(Qt.Key.Key_1)
-    at.key(Qt.Key.Key_M)
-    window.show_scans(ScanLook.SEE_THROUGH)
-    item = window.session.surface_item
-    assert item is not None and isinstance(item.shape, Surface)
-    start = at.pixel(item.shape.points[2, 1])
-    at.drag(start, start + QPoint(-1, -4))
-    at.shoot("move-control-points")
-    QTest.mouseRelease(at.view, LEFT, SHIFT, start + QPoint(-1, -4))
-    at.key(Qt.Key.Key_Escape)
+    sculpting(at)
+    judging(at)
     at.key(Qt.Key.Key_L)
     at.key(Qt.Key.Key_U)
     window.show_scans(ScanLook.SOLID)

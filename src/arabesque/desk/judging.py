@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 
 from arabesque.arrays import Floats
@@ -54,7 +56,7 @@ def comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -
     parts: list[Part] = []
     t = theme.now()
     shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
-    combs = [comb for shape in shapes for comb in surface_combs(shape, looks.combs.lines)]
+    combs = [comb for shape in shapes for comb in combs_of(shape, looks.combs.lines)]
     if not combs:
         return parts
     # the usual tallest, so that one tight radius does not make all other teeth vanish
@@ -84,7 +86,21 @@ def comb_words(combs: list[Comb]) -> dict[str, int]:
 
 def joins(items: list[Item]) -> list[Join]:
     """How the patches among some items meet."""
-    return find_joins([item.shape for item in items if isinstance(item.shape, Surface)])
+    return _joins_of(tuple(item.shape for item in items if isinstance(item.shape, Surface)))
+
+
+# shapes are values: what was once measured of them holds as long as they live
+
+
+@lru_cache(maxsize=8)
+def _joins_of(shapes: tuple[Surface, ...]) -> list[Join]:
+    return find_joins(shapes)
+
+
+@lru_cache(maxsize=256)
+def combs_of(shape: Surface, lines: int) -> list[Comb]:
+    """The combs of one patch."""
+    return surface_combs(shape, lines)
 
 
 def join_parts(looks: Looks, found: list[Join]) -> list[Part]:

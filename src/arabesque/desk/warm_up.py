@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from arabesque.checking import Family, scan_sections
 from arabesque.fitting import FitSettings, bilinear, fit_patch
 from arabesque.scan import Scan
 
@@ -19,3 +20,4 @@ def warm_up() -> None:
     inner = np.array([[0.2, 0.2, 0], [0.8, 0.2, 0], [0.8, 0.8, 0], [0.2, 0.8, 0]])
     fitted = fit_patch(bilinear(inner).elevated(1, 1), scan, FitSettings(0.1, samples=6, rounds=1))
     fitted.derivatives([[0.5, 0.5]])
+    scan_sections(scan, Family(np.array([1.0, 0.0, 0.0]), 0.3))

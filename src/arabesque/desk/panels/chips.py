@@ -28,15 +28,25 @@ class Chips(QWidget):
                 button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
                 layout.addWidget(button)
                 self._buttons.append(button)
+        self._words = {button: button.defaultAction().iconText() for button in self._buttons}
         self.adjustSize()
-        self._full = self.width()
 
     def fit_into(self, width: int) -> None:
-        """Leave the words of those with an icon out where there is no room for them."""
-        style = Qt.ToolButtonStyle.ToolButtonTextBesideIcon
-        if width < self._full + 16:
-            style = Qt.ToolButtonStyle.ToolButtonIconOnly
-        for button in self._buttons:
-            if not button.icon().isNull():
-                button.setToolButtonStyle(style)
-        self.adjustSize()
+        """Where there is no room for all words: first those beside icons go, then those beside keys."""
+        for level in range(3):
+            for button in self._buttons:
+                self._show(button, level)
+            self.adjustSize()
+            if self.width() + 16 <= width:
+                return
+
+    def _show(self, button: QToolButton, level: int) -> None:
+        if not button.icon().isNull():
+            style = Qt.ToolButtonStyle
+            button.setToolButtonStyle(style.ToolButtonIconOnly if level else style.ToolButtonTextBesideIcon)
+            return
+        words = self._words[button]
+        text = words.split()[0] if level == 2 else words
+        action = button.defaultAction()
+        if action.iconText() != text:
+            action.setIconText(text)

@@ -39,21 +39,33 @@ class CloseOpenings(ScanWork):
         super().start()
         self._known: tuple[Scan, list[Opening]] | None = None
         self.chosen: set[int] = set()
-        self._choose_small()
+        self._look()
+
+    def _look(self, leave: bool = False) -> None:
+        """Find the openings, beside the window: a large scan takes a moment. leave: when only the outer rim is left."""
+        scan = self.scan
+        if scan is None:
+            return
+
+        def finish(found: list[Opening]) -> None:
+            self._known = scan, found
+            self._choose_small()
+            if leave and all(o.outer for o in found):
+                self.left.emit()
+            self.changed.emit()
+
+        job = self.session.jobs.quick("Looking for openings", lambda progress: openings(scan))
+        job.done.connect(finish)
 
     @property
     def openings(self) -> list[Opening]:
-        """The openings of the scan at hand."""
-        scan = self.scan
-        if scan is None:
-            return []
-        if self._known is None or self._known[0] is not scan:
-            self._known = scan, openings(scan)
-        return self._known[1]
+        """The openings of the scan at hand, once they are found."""
+        known = self._known
+        return known[1] if known is not None and known[0] is self.scan else []
 
     @property
     def says(self) -> str:
-        if self.scan is not None and not self.openings:
+        if self._known is not None and self._known[0] is self.scan and not self.openings:
             return "This scan has no openings"
         return super().says
 
@@ -123,8 +135,7 @@ class CloseOpenings(ScanWork):
 
     def kept(self, item_id: str) -> None:
         self.chosen = set()
-        if not any(not o.outer for o in self.openings):
-            self.left.emit()
+        self._look(leave=True)
         self.changed.emit()
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:

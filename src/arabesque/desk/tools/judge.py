@@ -7,8 +7,8 @@ from typing import ClassVar
 
 import numpy as np
 
-from arabesque.checking import Limits, surface_combs
-from arabesque.desk.judging import comb_words, joins
+from arabesque.checking import Limits
+from arabesque.desk.judging import comb_words, combs_of, joins
 from arabesque.desk.looks import Along, Glance
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Choice, Fact, Tool
@@ -103,7 +103,7 @@ class CombsCheck(Judge):
 
     @property
     def facts(self) -> list[Fact]:
-        combs = [comb for surface in self.surfaces for comb in surface_combs(surface, self.options.lines)]
+        combs = [comb for surface in self.surfaces for comb in combs_of(surface, self.options.lines)]
         calm = sum(comb.calm for comb in combs)
         facts = [Fact("Lines", str(len(combs))), Fact("Calm", str(calm), "good" if calm == len(combs) else "")]
         return facts + [Fact(words.capitalize(), str(count)) for words, count in comb_words(combs).items() if count]

@@ -220,7 +220,12 @@ class LaySquare(MovingWork):
                 raise ArabesqueError("Three points are needed", "Click them on the scan")
             matrix, words = three_points(*self._points), "laid square by three points"
         else:
-            matrix, words = principal_axes(scan), "laid along its principal axes"
+
+            def along_axes(progress: Progress) -> Made:
+                found = principal_axes(scan)
+                return Made(moved(scan, found), "laid along its principal axes", motion_facts(found), found)
+
+            return along_axes
         return lambda progress: Made(moved(scan, matrix), words, motion_facts(matrix), matrix)
 
     def kept(self, item_id: str) -> None:

@@ -186,8 +186,19 @@ class Mark(ScanWork):
             if self.options.way is MarkWay.LINE and len(outline) > 1:
                 self._add(under_line(scan, outline, pointer.camera), pointer.ctrl)
             elif len(outline) > 2:
-                self._add(drawn_round(scan, outline, pointer.camera, self.options.through), pointer.ctrl)
+                self._mark_round(scan, outline, pointer)
         self.changed.emit()
+
+    def _mark_round(self, scan: Scan, outline: Floats, pointer: Pointer) -> None:
+        """What lies in sight is found by rays, beside the window: a large scan takes a moment."""
+        through = self.options.through
+
+        def finish(mask: Bools) -> None:
+            if self.scan is scan and self.made is None:
+                self._add(mask, pointer.ctrl)
+
+        job = self.session.jobs.quick("Marking", lambda progress: drawn_round(scan, outline, pointer.camera, through))
+        job.done.connect(finish)
 
     def key(self, event: QKeyEvent) -> bool:
         changes = {Qt.Key.Key_Plus: grown, Qt.Key.Key_Minus: shrunk}

@@ -93,6 +93,12 @@ class CorrectRegions(ShapeWork):
         super().start()
         self.areas: list[int] = []
         self._painting: np.ndarray | None = None
+        scan = self.scan
+        if scan is not None:
+            # the pairs of neighbours take a moment on a large scan
+            self.session.jobs.quick("neighbours", lambda progress: scan.neighbours).done.connect(
+                lambda _: self.changed.emit()
+            )
 
     @property
     def regions_item(self) -> Item | None:
@@ -262,7 +268,7 @@ class CorrectRegions(ShapeWork):
             return []
         parts: list[Triangles | Lines | Discs | Label] = []
         chosen = [which for which in self.areas if which < len(regions.areas)]
-        if chosen:
+        if chosen and "neighbours" in vars(scan):
             mask = np.isin(regions.labels, chosen)
             border = scan.neighbours[mask[scan.neighbours[:, 0]] != mask[scan.neighbours[:, 1]]]
             parts.append(Lines(shared_edges(scan, border), theme.now().accent, 2.6, lift=1.0))
