@@ -128,6 +128,7 @@ class MendingToolsTest(PrepareTest):
         self.enter()
         self.assertEqual(len(rims(self.scan)), 1)
         self.key(Qt.Key.Key_Z, CTRL)
+        self.idle()
         self.assertEqual(len(rims(self.scan)), 3)
         self.assertEqual(len(self.session.document.items), 1)
         self.assertIn("Close", self.window.inspector.apply_button.text())
@@ -184,6 +185,7 @@ class MendingToolsTest(PrepareTest):
         centre = self.centre()
         corners = [centre + QPoint(dx, dy) for dx, dy in ((-40, -30), (40, -30), (40, 30), (-40, 30))]
         self.stroke(corners)
+        self.idle()
         drawn = self.session.marks.count(self.scan)
         self.assertGreater(drawn, 100)
         self.window.tool.options.way = MarkWay.LINE

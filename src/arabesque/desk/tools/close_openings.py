@@ -38,16 +38,19 @@ class CloseOpenings(ScanWork):
     def start(self) -> None:
         super().start()
         self._known: tuple[Scan, list[Opening]] | None = None
+        self._looked: Scan | None = None
         self.chosen: set[int] = set()
         self._look()
 
     def _look(self, leave: bool = False) -> None:
         """Find the openings, beside the window: a large scan takes a moment. leave: when only the outer rim is left."""
-        scan = self.scan
+        scan = self._looked = self.scan
         if scan is None:
             return
 
         def finish(found: list[Opening]) -> None:
+            if scan is not self._looked:
+                return
             self._known = scan, found
             self._choose_small()
             if leave and all(o.outer for o in found):
@@ -56,6 +59,12 @@ class CloseOpenings(ScanWork):
 
         job = self.session.jobs.quick("Looking for openings", lambda progress: openings(scan))
         job.done.connect(finish)
+
+    def _check(self) -> None:
+        super()._check()
+        # undo, or another selection, brings another scan before the tool
+        if self.scan is not self._looked:
+            self._look()
 
     @property
     def openings(self) -> list[Opening]:
