@@ -266,6 +266,7 @@ def main() -> None:
     reading(at)
     show(window, "heron")
     at.idle()
+    window.look_along("slanted")
     sculpting(at)
     judging(at)
     at.key(Qt.Key.Key_L)
