@@ -1,23 +1,46 @@
 """Numbers that tell how a surface stands to its scan."""
 
 from arabesque.checking.both_ways import BothWays, measure_both_ways
-from arabesque.checking.combs import Comb, Flaw, Wobble, flaws_of, line_comb, polyline_comb, surface_combs, wobble
+from arabesque.checking.combs import (
+    Comb,
+    Flaw,
+    Wobble,
+    flaws_of,
+    line_comb,
+    polyline_comb,
+    section_comb,
+    surface_combs,
+    wobble,
+)
 from arabesque.checking.distance import Grid, distances_to_scan, even_parameters, scan_to_surface, surface_to_scan
 from arabesque.checking.figures import Figures, inlier_bound
 from arabesque.checking.joins import Join, Limits, find_joins
 from arabesque.checking.loupe import CloseUp, close_up
-from arabesque.checking.sections import Family, Sections, cut_triangles, grid_sections, scan_sections
+from arabesque.checking.net import NetReport, read_net
+from arabesque.checking.sections import (
+    Cuts,
+    Family,
+    PlaneSet,
+    Sections,
+    cut_triangles,
+    grid_cuts,
+    grid_sections,
+    scan_sections,
+)
 
 __all__ = [
     "BothWays",
     "CloseUp",
     "Comb",
+    "Cuts",
     "Family",
     "Figures",
     "Flaw",
     "Grid",
     "Join",
     "Limits",
+    "NetReport",
+    "PlaneSet",
     "Sections",
     "Wobble",
     "close_up",
@@ -26,13 +49,16 @@ __all__ = [
     "even_parameters",
     "find_joins",
     "flaws_of",
+    "grid_cuts",
     "grid_sections",
     "inlier_bound",
     "line_comb",
     "measure_both_ways",
     "polyline_comb",
+    "read_net",
     "scan_sections",
     "scan_to_surface",
+    "section_comb",
     "surface_combs",
     "surface_to_scan",
     "wobble",

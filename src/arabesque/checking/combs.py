@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 
 from arabesque.arrays import Bools, Floats
-from arabesque.geometry import Surface, unit
+from arabesque.geometry import Surface, normal_curvature, unit
 
 SAMPLES = 61
 FLAT = 1e-6
@@ -71,6 +71,25 @@ def surface_combs(surface: Surface, lines: int = 5, samples: int = SAMPLES) -> l
         low, high = surface.domain[1 - axis]
         combs += [line_comb(surface, axis, float(at), samples) for at in np.linspace(low, high, lines)]
     return combs
+
+
+def section_comb(surface: Surface, uv: Floats, normals: Floats) -> tuple[Floats, Floats]:
+    """Points and curvature vectors, (k, 2, 3) each, of plane sections of a surface.
+
+    uv: (k, 2, 2) parameters of the sections' segments. normals: (k, 3) of the
+    plane of each. By Meusnier's theorem the section's curvature is the normal
+    curvature over the cosine between plane and surface normal (do Carmo,
+    1976, section 3-2).
+    """
+    flat = np.ascontiguousarray(uv.reshape(-1, 2))
+    planes = np.repeat(normals, 2, axis=0)
+    up = surface.normals(flat)
+    along = unit(np.cross(up, planes))
+    inside = up - np.einsum("nc,nc->n", up, planes)[:, None] * planes
+    cosine = np.linalg.norm(inside, axis=1)
+    bend = normal_curvature(surface, flat, along) / np.where(cosine > 1e-3, cosine, np.inf)
+    vectors = np.nan_to_num(bend)[:, None] * unit(inside)
+    return surface.at(flat).reshape(-1, 2, 3), vectors.reshape(-1, 2, 3)
 
 
 def polyline_comb(points: Floats, normals: Floats) -> Comb:

@@ -1,4 +1,4 @@
-"""Sections of scans and surfaces by families of parallel planes."""
+"""Sections of scans and surfaces: by families of parallel planes, and by planes that lie anyhow."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from numba import njit
 from arabesque.arrays import Floats, Ints
 from arabesque.checking.distance import Grid
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import unit
+from arabesque.geometry import Curve, Plane, arc_length, rotation_about, unit
 from arabesque.scan import Scan
 
 MOST_PLANES = 2000
@@ -35,6 +35,45 @@ class Family:
         return (points @ self.direction - self.start) / self.spacing
 
 
+@dataclass(frozen=True, eq=False)
+class PlaneSet:
+    """Planes that lie anyhow."""
+
+    planes: tuple[Plane, ...]
+
+    def __post_init__(self) -> None:
+        if len(self.planes) > MOST_PLANES:
+            raise ArabesqueError(f"That makes {len(self.planes)} sections", "Choose a wider spacing")
+
+    @classmethod
+    def around(cls, place: Floats, axis: Floats, degrees: float, start: float = 0.0) -> PlaneSet:
+        """Planes through an axis, turned by ``degrees`` from one to the next."""
+        if not 0 < degrees <= 180:
+            raise ArabesqueError("Sections round an axis need an angle", "Give more than 0 and at most 180 degrees")
+        axis = unit(np.asarray(axis, dtype=float))
+        first = unit(np.cross(axis, np.eye(3)[np.abs(axis).argmin()]))
+        count = max(1, round(180 / degrees))
+        turns = [start + 180 * k / count for k in range(count)]
+        return cls(tuple(Plane.through(place, rotation_about(axis, turn) @ first) for turn in turns))
+
+    @classmethod
+    def across(cls, curve: Curve, spacing: float) -> PlaneSet:
+        """Planes square to a curve, ``spacing`` mm apart along it, from its start."""
+        if not spacing > 0:
+            raise ArabesqueError("Sections need a distance from each other", "Give a spacing above 0, such as 10 mm")
+        length = arc_length(curve)
+        count = int(length / spacing + 1e-9)
+        dense = np.linspace(*curve.domain, 64 * curve.spans + 1)
+        d = curve.derivatives(dense, 1)
+        along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(d[0], axis=0), axis=1))])
+        t = np.interp(spacing * np.arange(count + 1) * along[-1] / length, along, dense)
+        places, ways = curve.derivatives(t, 1)
+        return cls(tuple(Plane.through(place, way) for place, way in zip(places, ways, strict=True)))
+
+
+Cuts = Family | PlaneSet
+
+
 class Sections(NamedTuple):
     """(k, 2, 3) segments, and (k,) the number of the plane that each lies in."""
 
@@ -42,27 +81,63 @@ class Sections(NamedTuple):
     plane: Ints
 
 
-def scan_sections(scan: Scan, family: Family) -> Sections:
-    """Where a family of planes cuts a scan; raises ArabesqueError for far too many planes."""
-    return cut_triangles(scan.points, scan.triangles, family.heights(scan.points))
+def scan_sections(scan: Scan, cuts: Cuts) -> Sections:
+    """Where planes cut a scan; raises ArabesqueError for far too many planes."""
+    if isinstance(cuts, Family):
+        return cut_triangles(scan.points, scan.triangles, cuts.heights(scan.points))
+    return _one_by_one(scan.points, scan.triangles, scan.points, cuts)
 
 
-def grid_sections(grid: Grid, triangles: Ints, family: Family, enlarge: float = 1.0) -> Sections:
-    """Where a family of planes cuts a measured surface.
+def grid_sections(grid: Grid, triangles: Ints, cuts: Cuts, enlarge: float = 1.0) -> Sections:
+    """Where planes cut a measured surface.
 
     triangles: over the grid's points. enlarge: the gap to the scan is drawn
-    this many times larger, along the surface's normal; the section stays in
-    the plane of the true one only where the normal lies in it.
+    this many times larger, along the surface's normal as far as it lies in
+    the plane.
     """
     points = grid.points.reshape(-1, 3)
-    heights = family.heights(points)
-    if enlarge != 1.0:
-        gap = np.where(grid.valid, grid.distance, 0.0).reshape(-1, 1)
-        normals = grid.normals.reshape(-1, 3)
-        # within the plane, so that scan and surface stay comparable
-        across = normals - (normals @ family.direction)[:, None] * family.direction
-        points = points + (enlarge - 1.0) * gap * across
-    return cut_triangles(points, triangles, heights)
+    if isinstance(cuts, Family):
+        drawn = _enlarged(grid, cuts.direction, enlarge)
+        return cut_triangles(drawn, triangles, cuts.heights(points))
+    drawn = np.array([_enlarged(grid, plane.normal, enlarge) for plane in cuts.planes]) if enlarge != 1 else points
+    return _one_by_one(drawn, triangles, points, cuts)
+
+
+def grid_cuts(grid: Grid, triangles: Ints, cuts: Cuts) -> tuple[Floats, Floats]:
+    """Parameters (k, 2, 2) of the section segments of a measured surface, and (k, 3) the normal of each one's plane."""
+    u, v = np.meshgrid(grid.u, grid.v, indexing="ij")
+    places = np.column_stack([u.ravel(), v.ravel(), np.zeros(u.size)])
+    points = grid.points.reshape(-1, 3)
+    if isinstance(cuts, Family):
+        found = cut_triangles(places, triangles, cuts.heights(points))
+        return found.segments[..., :2], np.tile(cuts.direction, (len(found.plane), 1))
+    found = _one_by_one(places, triangles, points, cuts)
+    return found.segments[..., :2], np.array([plane.normal for plane in cuts.planes])[found.plane]
+
+
+def _enlarged(grid: Grid, direction: Floats, enlarge: float) -> Floats:
+    points = grid.points.reshape(-1, 3)
+    if enlarge == 1.0:
+        return points
+    gap = np.where(grid.valid, grid.distance, 0.0).reshape(-1, 1)
+    normals = grid.normals.reshape(-1, 3)
+    # within the plane, so that scan and surface stay comparable
+    across = normals - (normals @ direction)[:, None] * direction
+    return points + (enlarge - 1.0) * gap * across
+
+
+def _one_by_one(drawn: Floats, triangles: Ints, points: Floats, cuts: PlaneSet) -> Sections:
+    """Each plane by itself; ``drawn``: what is put in place of the points, one array for all or one a plane."""
+    segments, numbers = [np.empty((0, 2, 3))], [np.empty(0, dtype=np.int64)]
+    for number, plane in enumerate(cuts.planes):
+        heights = plane.height(points)
+        # between -1 and 1, so that only level 0 is passed
+        size = 1.01 * float(np.abs(heights).max(initial=1e-12))
+        values = drawn if drawn.ndim == 2 else drawn[number]
+        found = cut_triangles(values, triangles, heights / size)
+        segments.append(found.segments)
+        numbers.append(np.full(len(found.plane), number))
+    return Sections(np.concatenate(segments), np.concatenate(numbers))
 
 
 def cut_triangles(points: Floats, triangles: Ints, heights: Floats) -> Sections:

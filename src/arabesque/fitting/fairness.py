@@ -54,3 +54,9 @@ def side_lengths(surface: Surface) -> tuple[float, float]:
     along_v = np.linalg.norm(np.diff(surface.points, axis=1), axis=2).sum(axis=1).mean()
     tiny = 1e-6 * max(along_u, along_v, 1e-6)
     return max(float(along_u), tiny), max(float(along_v), tiny)
+
+
+def roughness(surface: Surface) -> float:
+    """How unevenly a surface bends, mm: the root of its fairness energy; 0 for a plane or a paraboloid."""
+    points = surface.points.reshape(-1, 3)
+    return float(np.sqrt(max(0.0, np.einsum("nc,nc->", points, fairness_matrix(surface) @ points))))

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
+from arabesque.arrays import Bools, Floats
 from arabesque.checking import BothWays, Figures, measure_both_ways, surface_to_scan
 from arabesque.errors import FitProblem
 from arabesque.fitting.corners import bilinear, corners_on_scan
@@ -109,12 +110,25 @@ def four_corner_patch(
     return _climb(start, scan, settings, began, progress)
 
 
-def refit(surface: Surface, scan: Scan, tolerance: float, progress: Progress = silent) -> PatchFit:
-    """The patch fitted anew with its own degree and knots, its corners held."""
+def refit(
+    surface: Surface,
+    scan: Scan,
+    tolerance: float,
+    progress: Progress = silent,
+    held: Bools | None = None,
+    tie: Floats | None = None,
+    smoothness: float = FitSettings.smoothness,
+) -> PatchFit:
+    """The patch fitted anew with its own degree and knots.
+
+    held: (nu, nv) control points that stay, the four corners by default.
+    tie: moves that keep it tied to its mirror image. smoothness: weight of
+    the fairness energy; more makes it calmer and less close.
+    """
     began = time.perf_counter()
     check_tolerance(tolerance)
-    settings = FitSettings(tolerance, samples=80, rounds=6)
-    fitted = fit_patch(surface, scan, settings, trusted=True, progress=part(progress, 0.0, 0.8))
+    settings = FitSettings(tolerance, samples=80, rounds=6, smoothness=smoothness)
+    fitted = fit_patch(surface, scan, settings, held, True, part(progress, 0.0, 0.8), tie)
     return _finished(fitted, scan, tolerance, Stop.FIXED, began, part(progress, 0.8, 1.0))
 
 
@@ -124,23 +138,28 @@ def check_tolerance(tolerance: float) -> None:
         raise FitProblem(f"A tolerance of {tolerance} mm is not possible", "Give a length above 0, for example 0.2 mm")
 
 
-def raised(surface: Surface, u: int, v: int) -> Surface:
-    """The same surface one step heavier along u and/or v: a degree up, or from degree 5 on more spans."""
+def raised(surface: Surface, u: int, v: int, even: bool = False) -> Surface:
+    """The same surface one step heavier along u and/or v: a degree up, or from degree 5 on more spans.
+
+    even: new knots come in pairs, so that knots that are the same read backwards stay so.
+    """
     for axis, wanted in ((0, u), (1, v)):
         if wanted:
             if surface.spans[axis] == 1 and surface.degree[axis] < HIGHEST_DEGREE:
                 surface = surface.elevated(*((1, 0) if axis == 0 else (0, 1)))
             else:
-                surface = _more_spans(surface, axis)
+                surface = _more_spans(surface, axis, even)
     return surface
 
 
-def _more_spans(surface: Surface, axis: int) -> Surface:
+def _more_spans(surface: Surface, axis: int, even: bool) -> Surface:
     """Knots in the middle of the widest spans: one, or a quarter of them where there are many."""
     breaks = breakpoints(surface.knots[axis])
     widths = np.diff(breaks)
     widest = np.argsort(-widths, kind="stable")[: -(-len(widths) // 4)]
     middles = breaks[widest] + widths[widest] / 2
+    if even:
+        middles = np.unique(np.round(np.concatenate([middles, breaks[0] + breaks[-1] - middles]), 12))
     return surface.with_knots(*((middles, ()) if axis == 0 else ((), middles)))
 
 

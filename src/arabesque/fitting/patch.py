@@ -14,6 +14,8 @@ from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 
 AGREEING_NORMALS = 0.5
+ROW_WEIGHT = 1e3
+"""How much more rows that are to be 0 count than the mean squared distance."""
 
 
 @dataclass(frozen=True)
@@ -50,6 +52,8 @@ def fit_patch(
     held: Bools | None = None,
     trusted: bool = False,
     progress: Progress = silent,
+    tie: Floats | None = None,
+    rows: Floats | None = None,
 ) -> Surface:
     """The surface with its control points moved to fit the scan.
 
@@ -61,6 +65,9 @@ def fit_patch(
     held: (nu, nv) control points that stay; the four corners by default.
     trusted: the start is already close, so that samples whose normal
     disagrees are rejected from the first round on.
+    tie: (3 nu nv, m) the moves that are left free, as of ``tie_matrix``.
+    rows: (k, 3 nu nv) linear functions of the control points to bring to 0,
+    mm, ahead of closeness; for tangent planes along an edge.
     Raises FitProblem when no part of the surface has a scan below it.
     """
     if held is None:
@@ -75,15 +82,17 @@ def fit_patch(
         basis_matrix(surface.knots[1], surface.degree[1], v, 1),
     )
     free = np.repeat(~held.ravel(), 3)
+    ways = None if tie is None else tie[:, ~tie[~free].any(axis=0)]
     points = surface.points
-    if not free.any():
+    if not free.any() or (ways is not None and not ways.shape[1]):
         return surface
+    demand = None if rows is None else ROW_WEIGHT * rows.T @ rows
     for number in range(settings.rounds):
         progress(number / settings.rounds, "Fitting")
         values = surface.with_points(points).on_basis([bu, du], [bv, dv])
         pulls = _pulls(values, scan, settings, check_normals=trusted or number > 0)
         energy = settings.smoothness * fairness_matrix(surface.with_points(points))
-        points = points + _step(points, pulls, (bu, bv), energy, free)
+        points = points + _step(points, pulls, (bu, bv), energy, demand, free if ways is None else ways)
     return surface.with_points(points)
 
 
@@ -118,8 +127,17 @@ def _pulls(values: Floats, scan: Scan, settings: FitSettings, check_normals: boo
     return _Pulls(residual, normal, weight / weight.sum(), settings.slide)
 
 
-def _step(points: Floats, pulls: _Pulls, basis: tuple[Floats, Floats], energy: Floats, free: Bools) -> Floats:
+def _step(
+    points: Floats,
+    pulls: _Pulls,
+    basis: tuple[Floats, Floats],
+    energy: Floats,
+    demand: Floats | None,
+    ways: Bools | Floats,
+) -> Floats:
     """Move of the control points, (nu, nv, 3): the solution of the normal equations.
+
+    ways: which coordinates are free, or the (3 n, m) moves that are.
 
     The matrix is assembled by sum factorisation over the grid: products of
     basis functions along u and along v, contracted one after the other.
@@ -141,15 +159,25 @@ def _step(points: Floats, pulls: _Pulls, basis: tuple[Floats, Floats], energy: F
                 matrix[:, a, :, b] += energy
             else:
                 matrix[:, b, :, a] = matrix[:, a, :, b]
-    flat = right.reshape(-1, 3) - energy @ points.reshape(-1, 3)
-    whole = matrix.reshape(3 * nu * nv, -1)[np.ix_(free, free)]
+    flat = (right.reshape(-1, 3) - energy @ points.reshape(-1, 3)).ravel()
+    whole = matrix.reshape(3 * nu * nv, -1)
+    if demand is not None:
+        whole = whole + demand
+        flat = flat - demand @ points.ravel()
+    if ways.dtype == bool:
+        whole, flat = whole[np.ix_(ways, ways)], flat[ways]
+    else:
+        whole, flat = ways.T @ whole @ ways, ways.T @ flat
     # a control point whose whole support has no scan below it is held only by this
     whole[np.diag_indices_from(whole)] += 1e-12 * whole.trace()
-    move = np.zeros(3 * nu * nv)
     try:
-        move[free] = cho_solve(cho_factor(whole, lower=True, overwrite_a=True, check_finite=False), flat.ravel()[free])
+        solved = cho_solve(cho_factor(whole, lower=True, overwrite_a=True, check_finite=False), flat)
     except LinAlgError as problem:
         raise FitProblem(
             "The patch has folded onto itself", "Move its corners apart, or use a lower degree"
         ) from problem
+    if ways.dtype != bool:
+        return (ways @ solved).reshape(points.shape)
+    move = np.zeros(3 * nu * nv)
+    move[ways] = solved
     return move.reshape(points.shape)

@@ -3,12 +3,24 @@
 from arabesque.geometry.curvature import Curvatures, curve_curvature, normal_curvature, surface_curvature
 from arabesque.geometry.curve import Curve
 from arabesque.geometry.elementary import Elementary, ElementaryKind, frame_of
+from arabesque.geometry.extending import Manner, continuation, extended, over_quadrangle, parameter_step
 from arabesque.geometry.foot_points import Feet, foot_points
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, breakpoints, greville, uniform_knots
+from arabesque.geometry.matching import between, compatible_curves, edge_curve, joined, meeting_edges, same_as
 from arabesque.geometry.measure import CurveFeet, arc_length, curve_box, curve_feet, surface_box
 from arabesque.geometry.motion import Plane, angle_and_shift, apply, inverse, motion, rotation_about
-from arabesque.geometry.net_edits import FallOff, averaged, evened, flattened, grown_choice, reach_weights, straightened
+from arabesque.geometry.net_edits import (
+    FallOff,
+    averaged,
+    evened,
+    flattened,
+    grown_choice,
+    kept_on,
+    parallel,
+    reach_weights,
+    straightened,
+)
 from arabesque.geometry.reduction import Lowered, lower_degree
 from arabesque.geometry.removal import lower_degree_within, simplify_curve, simplify_surface
 from arabesque.geometry.reshaping import (
@@ -25,6 +37,17 @@ from arabesque.geometry.reshaping import (
 from arabesque.geometry.surface import Surface, unit
 from arabesque.geometry.tessellation import tessellate
 from arabesque.geometry.trimming import Trim
+from arabesque.geometry.twin import (
+    Seam,
+    Twin,
+    TwinKind,
+    joined_with_image,
+    mirrored,
+    nearest_twin,
+    symmetric_curve,
+    symmetric_from,
+    tie_matrix,
+)
 
 __all__ = [
     "LARGEST_DEGREE",
@@ -36,21 +59,30 @@ __all__ = [
     "FallOff",
     "Feet",
     "Lowered",
+    "Manner",
     "Plane",
+    "Seam",
     "Surface",
     "Trim",
+    "Twin",
+    "TwinKind",
     "angle_and_shift",
     "apply",
     "arc_length",
     "averaged",
     "basis_matrix",
+    "between",
     "bezier_knots",
     "breakpoints",
+    "compatible_curves",
+    "continuation",
     "curve_box",
     "curve_curvature",
     "curve_feet",
     "curve_pieces",
+    "edge_curve",
     "evened",
+    "extended",
     "flattened",
     "foot_points",
     "frame_of",
@@ -59,14 +91,24 @@ __all__ = [
     "inverse",
     "join_curves",
     "join_surfaces",
+    "joined",
+    "joined_with_image",
+    "kept_on",
     "lower_degree",
     "lower_degree_within",
+    "meeting_edges",
+    "mirrored",
     "motion",
+    "nearest_twin",
     "normal_curvature",
+    "over_quadrangle",
+    "parallel",
+    "parameter_step",
     "reach_weights",
     "reversed_curve",
     "reversed_surface",
     "rotation_about",
+    "same_as",
     "simplify_curve",
     "simplify_surface",
     "split_curve",
@@ -76,7 +118,10 @@ __all__ = [
     "surface_curvature",
     "surface_pieces",
     "swapped_surface",
+    "symmetric_curve",
+    "symmetric_from",
     "tessellate",
+    "tie_matrix",
     "uniform_knots",
     "unit",
 ]

@@ -8,8 +8,9 @@ from enum import Enum
 import numpy as np
 
 from arabesque.arrays import Bools, Floats
+from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import greville
-from arabesque.geometry.surface import Surface
+from arabesque.geometry.surface import Surface, unit
 
 
 class FallOff(Enum):
@@ -109,3 +110,55 @@ def _runs(chosen: Bools) -> list[tuple[np.ndarray, np.ndarray]]:
                 held = np.full(len(places), fixed)
                 runs.append((places, held) if along_u else (held, places))
     return runs
+
+
+def parallel(points: Floats, chosen: Bools) -> Floats:
+    """Chosen rows given legs that are parallel from row to row: each its own place and length, the shape of the mean.
+
+    The chosen points must make a block of at least two rows of at least two;
+    others stay as they are. The rows run along the longer side of the block.
+    """
+    rows, columns = np.flatnonzero(chosen.any(axis=1)), np.flatnonzero(chosen.any(axis=0))
+    if min(len(rows), len(columns)) < 2 or not chosen[np.ix_(rows, columns)].all():
+        return points.copy()
+    block = points[np.ix_(rows, columns)]
+    lines = block if len(columns) >= len(rows) else block.swapaxes(0, 1)
+    middles = lines.mean(axis=1, keepdims=True)
+    lengths = np.linalg.norm(np.diff(lines, axis=1), axis=2).sum(axis=1)[:, None, None]
+    shape = ((lines - middles) / np.where(lengths > 0, lengths, 1.0)).mean(axis=0)
+    length = float(np.linalg.norm(np.diff(shape, axis=0), axis=1).sum()) or 1.0
+    made = middles + shape * lengths / length
+    result = points.copy()
+    result[np.ix_(rows, columns)] = made if len(columns) >= len(rows) else made.swapaxes(0, 1)
+    return result
+
+
+def kept_on(surface: Surface, moved: Floats, shares: Floats, on: Callable[[Floats], tuple[Floats, Floats]]) -> Surface:
+    """The surface with moved control points, shifted along the normals so that it stays on something.
+
+    moved: (nu, nv, 3) control points after a move. shares: (nu, nv), above 0
+    for points that may be shifted. on: for (n, 3) places, the nearest places
+    and their unit normals there. Gauss-Newton, two rounds, over samples
+    where those points have most say.
+    """
+    free = np.flatnonzero(shares.ravel() > 0)
+    (ku, kv), (p, q) = surface.knots, surface.degree
+    u, v = (_with_middles(greville(k, d)) for k, d in ((ku, p), (kv, q)))
+    basis = np.einsum("ri,sj->rsij", basis_matrix(ku, p, u, 0), basis_matrix(kv, q, v, 0)).reshape(len(u) * len(v), -1)
+    told = basis[:, free].max(axis=1) > 0.05
+    basis = basis[told]
+    points = moved.reshape(-1, 3).copy()
+    for _ in range(2):
+        places = basis @ points
+        nearest, normals = on(places)
+        gap = np.einsum("nc,nc->n", nearest - places, normals)
+        ways = unit(basis[:, free].T @ normals)
+        system = basis[:, free] * (normals @ ways.T)
+        # points with little say where nothing is sampled stay where they are
+        damped = system.T @ system + 1e-4 * np.eye(len(free))
+        points[free] += np.linalg.solve(damped, system.T @ gap)[:, None] * ways
+    return surface.with_points(points.reshape(moved.shape))
+
+
+def _with_middles(at: Floats) -> Floats:
+    return np.sort(np.concatenate([at, (at[1:] + at[:-1]) / 2]))

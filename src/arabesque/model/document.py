@@ -5,12 +5,13 @@ from __future__ import annotations
 import uuid
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from types import MappingProxyType
 from typing import Any
 
 from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Elementary, Surface
+from arabesque.geometry import Curve, Elementary, Plane, Surface, Twin
 from arabesque.reading import LineSet, Regions
 from arabesque.scan import Scan
 
@@ -28,13 +29,18 @@ class Look:
 
 @dataclass(frozen=True)
 class Layer:
-    """A group of items with a colour, shown, dimmed or hidden together. colour: #rrggbb."""
+    """A group of items with a colour, shown, dimmed or hidden together.
+
+    colour: #rrggbb. plane: the twin plane of its items, where it is not the
+    document's.
+    """
 
     id: str
     name: str
     colour: str
     visible: bool = True
     dimmed: bool = False
+    plane: Plane | None = None
 
 
 LAYER_COLOURS = ("#5B7F95", "#8A6FA8", "#6E8B4E", "#B07A3C", "#A05C6B", "#4F8C86")
@@ -48,7 +54,9 @@ class Item:
     made_from: ids of the items it was made from. note: a few words on where
     it comes from. layer: id of the layer it lies on, or None. motion: (4, 4)
     from where the item it was made from lies, for a scan that was laid
-    square; None when it lies there still.
+    square; None when it lies there still. twin: how a patch follows its
+    mirror image, or None. pins: (i, j) of the control points that fits leave
+    where they are. parked: kept aside, out of the picture and of all checks.
     """
 
     id: str
@@ -59,6 +67,9 @@ class Item:
     look: Look = field(default_factory=Look)
     layer: str | None = None
     motion: Floats | None = None
+    twin: Twin | None = None
+    pins: frozenset[tuple[int, int]] = frozenset()
+    parked: bool = False
 
     @property
     def kind(self) -> str:
@@ -82,6 +93,7 @@ class Document:
     unit:      the unit in which lengths are shown and typed
     reference: id of the reference scan, or None
     layers:    in the order of the Outline
+    plane:     the twin plane
     """
 
     items: Mapping[str, Item] = field(default_factory=dict)
@@ -89,6 +101,7 @@ class Document:
     unit: str = "mm"
     reference: str | None = None
     layers: tuple[Layer, ...] = ()
+    plane: Plane = field(default_factory=lambda: Plane.coordinate(1))
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "items", MappingProxyType(dict(self.items)))
@@ -109,8 +122,31 @@ class Document:
         return item.shape if item is not None and isinstance(item.shape, Scan) else None
 
     def surfaces(self, visible_only: bool = False) -> list[Item]:
-        """The items that are surfaces, in order."""
-        return [i for i in self if isinstance(i.shape, Surface) and (self.shows(i) or not visible_only)]
+        """The items that are surfaces, in order; what is parked is not among them."""
+        return [
+            i for i in self if isinstance(i.shape, Surface) and not i.parked and (self.shows(i) or not visible_only)
+        ]
+
+    def plane_of(self, item: Item) -> Plane:
+        """The twin plane of an item: its layer's, or the document's."""
+        layer = self.layer_of(item)
+        return self.plane if layer is None or layer.plane is None else layer.plane
+
+    def image_of(self, item: Item) -> Item | None:
+        """The live mirror image of a patch that has one, as an item; it is not in the document."""
+        if item.twin is None or not item.twin.has_image or not isinstance(item.shape, Surface):
+            return None
+        image = _image(item.shape, self.plane_of(item), item.twin)
+        return replace(item, id=f"{item.id} image", name=f"{item.name}, mirrored", shape=image)
+
+    def with_images(self, items: list[Item]) -> list[Item]:
+        """Items, each followed by its live mirror image where it has one."""
+        found = []
+        for item in items:
+            found.append(item)
+            image = self.image_of(item)
+            found += [] if image is None else [image]
+        return found
 
     def layer_of(self, item: Item) -> Layer | None:
         """The layer an item lies on."""
@@ -119,7 +155,7 @@ class Document:
     def shows(self, item: Item) -> bool:
         """True when neither the item nor its layer is hidden."""
         layer = self.layer_of(item)
-        return item.look.visible and (layer is None or layer.visible)
+        return item.look.visible and not item.parked and (layer is None or layer.visible)
 
     def dims(self, item: Item) -> bool:
         """True when the item or its layer is dimmed."""
@@ -151,8 +187,38 @@ class Document:
         return added
 
     def with_shape(self, item_id: str, shape: Shape) -> Document:
-        """The document with another shape for one item."""
-        return self.with_item(replace(self.items[item_id], shape=shape))
+        """The document with another shape for one item.
+
+        A patch that follows its mirror image is tied to it again. Pins stay
+        while the patch has the same control rows.
+        """
+        item = self.items[item_id]
+        if isinstance(shape, Surface):
+            before = item.shape if isinstance(item.shape, Surface) else None
+            if item.twin is not None:
+                shape = item.twin.kept(shape, self.plane_of(item), before)
+            if before is not None and before.points.shape != shape.points.shape:
+                item = replace(item, pins=frozenset())
+        return self.with_item(replace(item, shape=shape))
+
+    def with_twin(self, item_id: str, twin: Twin | None) -> Document:
+        """The document with a patch tied to its mirror image, or to none; raises InvalidShape where it cannot be."""
+        item = self.items[item_id]
+        if twin is not None and isinstance(item.shape, Surface):
+            item = replace(item, shape=twin.kept(item.shape, self.plane_of(item)))
+        return self.with_item(replace(item, twin=twin))
+
+    def with_plane(self, plane: Plane, layer_id: str | None = None) -> Document:
+        """The document with another twin plane, for all or for a layer; every patch is tied to it again."""
+        if layer_id is None:
+            document = replace(self, plane=plane)
+        else:
+            layers = (replace(old, plane=plane) if old.id == layer_id else old for old in self.layers)
+            document = replace(self, layers=tuple(layers))
+        for item in self:
+            if item.twin is not None and document.plane_of(item) is not self.plane_of(item):
+                document = document.with_twin(item.id, item.twin)
+        return document
 
     def changed(self, item_id: str, **changes: Any) -> Document:
         """The document with other values of one item's fields."""
@@ -205,3 +271,9 @@ class Document:
         if wanted not in taken:
             return wanted
         return next(name for n in range(2, len(taken) + 3) if (name := f"{wanted} {n}") not in taken)
+
+
+# a shape is a value: its image holds as long as it lives, and checks know it by its identity
+@lru_cache(maxsize=128)
+def _image(surface: Surface, plane: Plane, twin: Twin) -> Surface:
+    return twin.image(surface, plane)

@@ -23,7 +23,13 @@ def moved_shape(shape: Shape, matrix: Floats) -> Shape:
 
 
 def others_moved(document: Document, matrix: Floats) -> Document:
-    """The document with all curves, surfaces and lines moved; scans and their regions stay."""
+    """The document with all curves, surfaces and lines moved; scans and their regions stay.
+
+    Where patches follow their mirror images, the twin planes move with them.
+    """
+    if any(item.twin is not None for item in document):
+        layers = (replace(one, plane=one.plane.moved(matrix)) if one.plane else one for one in document.layers)
+        document = replace(document, plane=document.plane.moved(matrix), layers=tuple(layers))
     for item in list(document):
         if not isinstance(item.shape, Scan | Regions):
             document = document.with_shape(item.id, moved_shape(item.shape, matrix))

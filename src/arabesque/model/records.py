@@ -4,19 +4,19 @@ import hashlib
 import io
 import weakref
 from collections.abc import Callable
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from arabesque.errors import FileProblem
-from arabesque.geometry import Curve, Elementary, ElementaryKind, Surface
+from arabesque.geometry import Curve, Elementary, ElementaryKind, Plane, Seam, Surface, Twin, TwinKind
 from arabesque.model.document import Document, Item, Layer, Look, Shape
 from arabesque.reading import LineSet, Region, Regions, TrueShape
 from arabesque.scan import Scan
 
-FORMAT = 2
+FORMAT = 3
 
 AnyArray = NDArray[Any]
 Put = Callable[[AnyArray], str]
@@ -64,7 +64,8 @@ def document_record(document: Document, put: Put) -> dict[str, Any]:
         "tolerance_mm": document.tolerance,
         "unit": document.unit,
         "reference": document.reference,
-        "layers": [asdict(layer) for layer in document.layers],
+        "plane": _plane_record(document.plane),
+        "layers": [_layer_record(layer) for layer in document.layers],
         "items": [
             {
                 "id": item.id,
@@ -74,6 +75,9 @@ def document_record(document: Document, put: Put) -> dict[str, Any]:
                 "look": asdict(item.look),
                 "layer": item.layer,
                 "motion": None if item.motion is None else item.motion.tolist(),
+                "twin": None if item.twin is None else _twin_record(item.twin),
+                "pins": [list(pin) for pin in sorted(item.pins)],
+                "parked": item.parked,
                 "shape": _shape_record(item.shape, put),
             }
             for item in document
@@ -99,9 +103,36 @@ def document_from(record: dict[str, Any], get: Get) -> Document:
             look=Look(**entry["look"]),
             layer=entry["layer"],
             motion=_motion(entry.get("motion")),
+            twin=_twin(entry.get("twin")),
+            pins=frozenset((int(i), int(j)) for i, j in entry.get("pins", [])),
+            parked=bool(entry.get("parked", False)),
         )
-    layers = tuple(Layer(**layer) for layer in record["layers"])
-    return Document(items, record["tolerance_mm"], record["unit"], record["reference"], layers)
+    layers = tuple(Layer(**{**layer, "plane": _plane(layer.get("plane"))}) for layer in record["layers"])
+    plane = _plane(record.get("plane")) or Plane.coordinate(1)
+    return Document(items, record["tolerance_mm"], record["unit"], record["reference"], layers, plane)
+
+
+def _layer_record(layer: Layer) -> dict[str, Any]:
+    plain = replace(layer, plane=None)
+    return {**asdict(plain), "plane": None if layer.plane is None else _plane_record(layer.plane)}
+
+
+def _plane_record(plane: Plane) -> dict[str, Any]:
+    return {"normal": plane.normal.tolist(), "offset": plane.offset}
+
+
+def _plane(record: dict[str, Any] | None) -> Plane | None:
+    return None if record is None else Plane(np.array(record["normal"], dtype=float), record["offset"])
+
+
+def _twin_record(twin: Twin) -> dict[str, Any]:
+    return {"kind": twin.kind.name, "axis": twin.axis, "at_end": twin.at_end, "seam": twin.seam.name}
+
+
+def _twin(record: dict[str, Any] | None) -> Twin | None:
+    if record is None:
+        return None
+    return Twin(TwinKind[record["kind"]], record["axis"], record["at_end"], Seam[record["seam"]])
 
 
 def _shape_record(shape: Shape, put: Put) -> dict[str, Any]:

@@ -1,0 +1,171 @@
+"""Patches made alike: same degrees and knots, two of them as one, one between four borders."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.errors import InvalidShape
+from arabesque.geometry.curve import Curve
+from arabesque.geometry.knots import greville
+from arabesque.geometry.reduction import lower_degree
+from arabesque.geometry.removal import simplify_surface
+from arabesque.geometry.reshaping import join_surfaces, reversed_surface, swapped_surface
+from arabesque.geometry.surface import Surface
+
+SAME_KNOT = 1e-9
+
+
+def edge_curve(surface: Surface, edge: int) -> Curve:
+    """An edge as a curve with the patch's own control points: 0 v low, 1 u high, 2 v high, 3 u low.
+
+    It runs the way the parameter does.
+    """
+    axis, index = (0, 0) if edge == 0 else (1, -1) if edge == 1 else (0, -1) if edge == 2 else (1, 0)
+    points = surface.points[:, index] if axis == 0 else surface.points[index]
+    weights = surface.weights
+    if weights is not None:
+        weights = weights[:, index] if axis == 0 else weights[index]
+    return Curve(surface.degree[axis], surface.knots[axis], points, weights)
+
+
+def same_as(surface: Surface, other: Surface) -> tuple[Surface, float]:
+    """The surface with the degrees and spans of another, and how far that moved it at most, mm.
+
+    Raising a degree and adding knots is exact; lowering a degree is not, and
+    loses knots that the other does not have.
+    """
+    error = 0.0
+    for axis in (0, 1):
+        while surface.degree[axis] > other.degree[axis]:
+            lowered = lower_degree(surface, axis)
+            surface, error = lowered.surface, error + lowered.error
+    surface = surface.elevated(*(max(0, other.degree[k] - surface.degree[k]) for k in (0, 1)))
+    extra = []
+    for axis in (0, 1):
+        scaled = _scaled(other.knots[axis], *surface.domain[axis])
+        extra.append(_missing(surface.knots[axis], scaled, surface.degree[axis]))
+    return surface.with_knots(extra[0], extra[1]), error
+
+
+def compatible_curves(curves: Sequence[Curve]) -> list[Curve]:
+    """The same curves, on [0, 1], with one degree and one knot vector; exact. Polynomial curves only."""
+    if any(curve.weights is not None for curve in curves):
+        raise InvalidShape("Rational borders cannot be used", "Fit a polynomial curve or patch to them first")
+    degree = max(curve.degree for curve in curves)
+    raised = [curve.elevated(degree - curve.degree) for curve in curves]
+    raised = [Curve(degree, _scaled(curve.knots, 0.0, 1.0), curve.points) for curve in raised]
+    for curve in raised:
+        raised = [other.with_knots(_missing(other.knots, curve.knots, degree)) for other in raised]
+    # what rounding left apart is one knot
+    return [Curve(degree, raised[0].knots, curve.points) for curve in raised]
+
+
+def between(low: Curve, high: Curve, left: Curve, right: Curve) -> Surface:
+    """The patch between four borders that meet at their ends: Coons' bilinearly blended patch.
+
+    low, high: run along u at low and high v; left, right: run along v at low
+    and high u. The borders' control points, brought to one degree and one
+    knot vector a pair, are the patch's own, to the last bit (Coons, "Surfaces
+    for computer-aided design of space forms", MIT, 1967; in terms of control
+    points by the linear precision of the Greville abscissae).
+    """
+    low, high = compatible_curves([low, high])
+    left, right = compatible_curves([left, right])
+    s = greville(low.knots, low.degree)[:, None, None]
+    t = greville(left.knots, left.degree)[None, :, None]
+    a, b, c, d = low.points[0], low.points[-1], high.points[-1], high.points[0]
+    ruled = (1 - t) * low.points[:, None] + t * high.points[:, None]
+    across = (1 - s) * left.points[None] + s * right.points[None]
+    flat = (1 - s) * (1 - t) * a + s * (1 - t) * b + s * t * c + (1 - s) * t * d
+    points = ruled + across - flat
+    points[0], points[-1] = left.points, right.points
+    points[:, 0], points[:, -1] = low.points, high.points
+    return Surface((low.degree, left.degree), (low.knots, left.knots), points)
+
+
+def meeting_edges(one: Surface, two: Surface) -> tuple[int, int, float]:
+    """Numbers of the edges of two patches that run closest together, and their largest gap, mm."""
+    t = np.linspace(0, 1, 17)
+    best = (0, 0, np.inf)
+    first, second = ([_sampled(surface, k, t) for k in range(4)] for surface in (one, two))
+    for i, a in enumerate(first):
+        for k, b in enumerate(second):
+            gap = min(float(np.linalg.norm(a - run, axis=1).max()) for run in (b, b[::-1]))
+            best = min(best, (i, k, gap), key=lambda found: found[2])
+    return best
+
+
+def joined(one: Surface, two: Surface, tolerance: float) -> tuple[Surface, float]:
+    """One patch from two neighbours, and how far it moved either at most, mm.
+
+    Their nearest edges must lie within ``tolerance`` mm of each other. The
+    second is turned to fit, both get the same degrees and knots across, the
+    edge becomes the middle of both, and knots go that the tolerance can
+    spare. Raises InvalidShape when the patches do not meet.
+    """
+    edge, other_edge, gap = meeting_edges(one, two)
+    if gap > tolerance:
+        raise InvalidShape(
+            f"The nearest edges are {gap:.3g} mm apart", "Move them together, or allow a larger tolerance"
+        )
+    # the first runs up to the edge along u, the second away from it
+    first = one if edge in (1, 3) else swapped_surface(one)
+    first = first if edge in (1, 2) else reversed_surface(first, 0)
+    second = two if other_edge in (1, 3) else swapped_surface(two)
+    second = second if other_edge in (0, 3) else reversed_surface(second, 0)
+    ends = [first.points[-1, [0, -1]], second.points[0, [0, -1]]]
+    if np.linalg.norm(ends[0] - ends[1]) > np.linalg.norm(ends[0] - ends[1][::-1]):
+        second = reversed_surface(second, 1)
+    first, second = _alike_across(first, second)
+    seam = (first.points[-1] + second.points[0]) / 2
+    first = first.with_points(np.concatenate([first.points[:-1], seam[None]]))
+    second = second.with_points(np.concatenate([seam[None], second.points[1:]]))
+    whole, moved = simplify_surface(join_surfaces(first, second, 0), tolerance)
+    back = whole if edge in (1, 2) else reversed_surface(whole, 0)
+    return (back if edge in (1, 3) else swapped_surface(back)), moved + gap / 2
+
+
+def _alike_across(first: Surface, second: Surface) -> tuple[Surface, Surface]:
+    """Both with the same degrees, the same knots along v, and the speed across the common edge that agrees."""
+    first, second = (
+        Surface(s.degree, (s.knots[0], _scaled(s.knots[1], 0.0, 1.0)), s.points, s.weights) for s in (first, second)
+    )
+    raise_first = [max(0, second.degree[k] - first.degree[k]) for k in (0, 1)]
+    raise_second = [max(0, first.degree[k] - second.degree[k]) for k in (0, 1)]
+    first, second = first.elevated(*raise_first), second.elevated(*raise_second)
+    p = first.degree[1]
+    first = first.with_knots((), _missing(first.knots[1], second.knots[1], p))
+    second = second.with_knots((), _missing(second.knots[1], first.knots[1], p))
+    speeds = []
+    for surface, end in ((first, 1), (second, 0)):
+        u = np.array([surface.domain[0][end]])
+        speeds.append(float(np.linalg.norm(surface.on_grid(u, np.linspace(0, 1, 9), 1)[1, 0], axis=-1).mean()))
+    (u0, u1), share = second.domain[0], speeds[1] / max(speeds[0], 1e-12)
+    stretched = _scaled(second.knots[0], u0, u0 + (u1 - u0) * share)
+    second = Surface(second.degree, (stretched, first.knots[1]), second.points, second.weights)
+    return first, second
+
+
+def _sampled(surface: Surface, edge: int, t: Floats) -> Floats:
+    start, end = surface.boundary()[edge]
+    points = surface.at(start + t[:, None] * (end - start))
+    return points if edge < 2 else points[::-1]
+
+
+def _scaled(knots: Floats, low: float, high: float) -> Floats:
+    scaled: Floats = low + (knots - knots[0]) * ((high - low) / (knots[-1] - knots[0]))
+    scaled[knots == knots[-1]] = high
+    return scaled
+
+
+def _missing(knots: Floats, wanted: Floats, degree: int) -> list[float]:
+    """Inner knots of ``wanted`` that ``knots`` does not have so often."""
+    missing: list[float] = []
+    for value in np.unique(wanted[degree + 1 : -degree - 1] if len(wanted) > 2 * degree + 2 else []):
+        near = knots[np.abs(knots - value) < SAME_KNOT * float(knots[-1] - knots[0])]
+        wanted_times = min(int(np.count_nonzero(wanted == value)), degree)
+        missing += [float(near[0]) if len(near) else float(value)] * (wanted_times - len(near))
+    return missing
