@@ -12,6 +12,7 @@ from arabesque.geometry.kernels import unit_cross
 from arabesque.scan import Scan
 
 SAMPLES_ALONG = 100
+MOST_LIVE = 64
 
 
 class LiveGrid:
@@ -53,18 +54,24 @@ class Meters(QObject):
         self._jobs = jobs
         self._grids: dict[int, tuple[Surface, Scan | None, Grid]] = {}
         self._running: dict[int, Job] = {}
-        self._live: LiveGrid | None = None
+        self._live: dict[str, LiveGrid] = {}
 
     def grid(self, surface: Surface, scan: Scan | None) -> Grid | None:
         """The surface's measured grid, or None until it is ready."""
         known = self._grids.get(id(surface))
         return known[2] if known is not None and known[0] is surface and known[1] is scan else None
 
-    def measure_now(self, surface: Surface, scan: Scan | None) -> Grid:
-        """Measure at once: for the one surface that is being moved."""
-        if self._live is None or not self._live.fits(surface):
-            self._live = LiveGrid(surface)
-        grid = self._live.measure(surface, scan)
+    def measure_now(self, slot: str, surface: Surface, scan: Scan | None) -> Grid:
+        """Measure at once, for a surface that is being moved. slot: whose surface it is."""
+        known = self.grid(surface, scan)
+        if known is not None:
+            return known
+        live = self._live.get(slot)
+        if live is None or not live.fits(surface):
+            if len(self._live) > MOST_LIVE:
+                self._live.clear()
+            live = self._live[slot] = LiveGrid(surface)
+        grid = live.measure(surface, scan)
         self._grids[id(surface)] = (surface, scan, grid)
         return grid
 

@@ -94,8 +94,7 @@ def shows(session: Session, looks: Looks, item: Item) -> bool:
 
 def _ink(session: Session, item: Item) -> tuple[str, float]:
     """Colour and width of an item's edges: accent when selected, else its layer's colour."""
-    selected = session.selection
-    if selected is not None and selected.id == item.id:
+    if any(selected.id == item.id for selected in session.selected_items):
         return theme.now().accent, 2.4
     layer = session.document.layer_of(item)
     return (theme.now().view_ink, 1.4) if layer is None else (layer.colour, 2.2)

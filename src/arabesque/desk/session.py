@@ -13,6 +13,7 @@ from arabesque.desk.jobs import Job, JobQueue
 from arabesque.desk.looks import Looks
 from arabesque.desk.marks import Marks
 from arabesque.desk.meters import Meters
+from arabesque.desk.points import PointChoice
 from arabesque.desk.scan_views import ScanViews
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Surface
@@ -78,6 +79,8 @@ class Session(QObject):
         self._unsaved_milestones = False
         self._transient: Document | None = None
         self._selection: str | None = None
+        self._also: tuple[str, ...] = ()
+        self.points = PointChoice()
         self.meters.measured.connect(self.changed)
         self.changed.connect(self._want_measures)
 
@@ -171,16 +174,30 @@ class Session(QObject):
         item = self.selection
         return item if item is not None and isinstance(item.shape, Surface) else None
 
-    def select(self, item_id: str | None) -> None:
-        """Select an item, or none."""
-        if item_id != self._selection:
-            self._selection = item_id
+    @property
+    def selected_items(self) -> list[Item]:
+        """All selected items, as shown; the one that forms and figures are about comes first."""
+        keys = (self._selection, *self._also)
+        return [self.document[key] for key in keys if key is not None and key in self.document]
+
+    def select(self, item_id: str | None, add: bool = False) -> None:
+        """Select an item, or none. add: besides those that are selected, or take it out of them."""
+        if add and item_id is not None and self._selection is not None:
+            keys = [self._selection, *self._also]
+            keys = [key for key in keys if key != item_id] if item_id in keys else [item_id, *keys]
+            chosen: tuple[str | None, tuple[str, ...]] = (keys[0] if keys else None, tuple(keys[1:]))
+        else:
+            chosen = (item_id, ())
+        if chosen != (self._selection, self._also):
+            self._selection, self._also = chosen
             self.selected.emit()
             self.changed.emit()
 
     def _tidy_selection(self) -> None:
-        if self._selection is not None and self._selection not in self.history.document:
-            self.select(None)
+        kept = [item.id for item in self.selected_items]
+        if self._selection is not None and self._selection not in kept:
+            self.select(kept[0] if kept else None)
+        self._also = tuple(key for key in self._also if key in kept)
 
     # measures
 
@@ -188,9 +205,17 @@ class Session(QObject):
         """Measured grid of a surface item, or None while it is being measured."""
         return self.meters.grid(item.shape, self.scan) if isinstance(item.shape, Surface) else None
 
+    def measure_now(self, document: Document, items: list[Item]) -> None:
+        """Measure patches that are being moved, and their mirror images, before they are shown."""
+        for item in document.with_images(items):
+            if isinstance(item.shape, Surface):
+                self.meters.measure_now(item.id, item.shape, self.scan)
+
     def _want_measures(self) -> None:
-        items = [*self.document, *self.history.document]
-        shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
+        shapes = []
+        for document in (self.document, self.history.document):
+            items = document.with_images([item for item in document if not item.parked])
+            shapes += [item.shape for item in items if isinstance(item.shape, Surface)]
         self.meters.want(shapes, self.scan)
 
     # simple changes
@@ -304,7 +329,8 @@ class Session(QObject):
         self.history = history
         self._saved = saved
         self._unsaved_milestones = False
-        self._selection = None
+        self._selection, self._also = None, ()
+        self.points.clear()
         self.path = path
         self.saved_at = time.time() if path else None
         self.filed.emit()

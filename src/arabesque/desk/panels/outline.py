@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QPixmap, QStandardItem, QStandardItemModel
+from PyQt6.QtGui import QColor, QGuiApplication, QIcon, QKeyEvent, QPixmap, QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QHeaderView, QLabel, QTreeView, QVBoxLayout, QWidget
 
 from arabesque.desk import theme
@@ -93,7 +93,7 @@ class Outline(QWidget):
             states,
             document.layers,
             document.reference,
-            self._session.selection and self._session.selection.id,
+            [item.id for item in self._session.selected_items],
         ]
         if shown == self._shown or self._filling:
             return
@@ -161,6 +161,10 @@ class Outline(QWidget):
         for cell in row[1:]:
             cell.setEditable(False)
             cell.setData(item.id, _ID)
+        if item in self._session.selected_items:
+            font = name.font()
+            font.setBold(True)
+            name.setFont(font)
         if not self._session.document.shows(item) or item.look.dimmed:
             name.setForeground(QColor(theme.now().faint))
         return row
@@ -189,7 +193,8 @@ class Outline(QWidget):
     def _current(self, index: QModelIndex, _: QModelIndex) -> None:
         item = self._item(index)
         if not self._filling and item is not None:
-            self._session.select(item.id)
+            keys = QGuiApplication.keyboardModifiers()
+            self._session.select(item.id, add=bool(keys & Qt.KeyboardModifier.ControlModifier))
 
     def _layer(self, index: QModelIndex) -> Layer | None:
         return next((layer for layer in self._session.document.layers if layer.id == index.data(_LAYER)), None)

@@ -233,7 +233,7 @@ class FourCornerPatch(Tool):
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         parts: list[Triangles | Lines | Discs | Label] = []
         if self._quick is not None:
-            grid = self.session.meters.measure_now(self._quick, self.session.scan)
+            grid = self.session.meters.measure_now("preview", self._quick, self.session.scan)
             parts.append(replace(patch_triangles("preview", grid), lift=0.5))
             parts.append(Lines(polyline(patch_edges(grid), closed=True), theme.now().accent, 1.6, lift=0.8))
         elif len(self.corners) in (2, 3):

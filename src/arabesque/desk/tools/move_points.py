@@ -1,10 +1,9 @@
-"""Move control points, rows and columns of a patch, by hand or by nudges."""
+"""Move control points, rows and columns of one or several patches, by hand or by nudges."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from enum import Enum
 from functools import partial
 
 import numpy as np
@@ -17,24 +16,29 @@ from arabesque.desk import theme
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Choice, Fact, Pointer, Tool, facing
 from arabesque.desk.tools.mark import on_screen
-from arabesque.desk.tools.options import whole
+from arabesque.desk.tools.moves import Way, border_of, clung, directions, neighbours_follow, slid
+from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.tried import Tried
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.picking import along_line, nearest_net_line, nearest_point, on_plane, surface_under
 from arabesque.desk.view.scene import Discs, Label, Lines, Loupe, Triangles, grid_triangles, net_segments, polyline
+from arabesque.errors import ArabesqueError
 from arabesque.geometry import (
     FallOff,
     Surface,
+    TwinKind,
     averaged,
     evened,
     flattened,
     greville,
     grown_choice,
+    parallel,
     reach_weights,
     straightened,
     unit,
 )
 from arabesque.mending import within
-from arabesque.model import Item
+from arabesque.model import Document, Item
 
 HANDLE_PIXELS = 46.0
 FIRST_STEP = 0.1
@@ -42,19 +46,12 @@ LOUPE_SHARE = 0.08
 """The loupe looks this share of the patch's size far to both sides."""
 DRAWN_PIXELS = 6.0
 """A shorter drag over nothing is a click."""
-
-
-class Way(Enum):
-    """A direction in which points move; the value is the word in the history."""
-
-    FREE = "in the view"
-    NORMAL = "along the normal"
-    ROW = "along the row"
-    COLUMN = "along the column"
+TWIN, PINNED = 3.0, 4.0
+"""States of discs: a point that follows its mirror image, and one that fits leave alone."""
 
 
 class MovePoints(Tool):
-    """Pulls control points; patch, distance and figures follow."""
+    """Pulls control points; patches, distance and figures follow."""
 
     id = "move-points"
     step = Step.PATCH
@@ -66,11 +63,18 @@ class MovePoints(Tool):
 
     @dataclass
     class Options:
-        """reach: how far a soft move goes, mm; 0 for none. hold_edges: the patch's border stays."""
+        """drag: where a plain drag goes. reach: how far a soft move goes, mm; 0 for none.
 
+        hold_edges: the border stays. keep_form: rows slide along the form.
+        hold_neighbours: patches that share an edge do not follow.
+        """
+
+        drag: Way = labelled(Way.FREE, "Drag")
         reach: float = 0.0
         fall_off: FallOff = FallOff.BELL
         hold_edges: bool = False
+        keep_form: bool = labelled(False, "Slide on the form")
+        hold_neighbours: bool = False
         loupe: int = whole(10, 1, 200, "Loupe x")
 
         @property
@@ -79,14 +83,13 @@ class MovePoints(Tool):
             return () if self.reach > 0 else ("fall_off",)
 
     def start(self) -> None:
-        self.chosen: Bools | None = None
         self.step_mm = FIRST_STEP
-        self._hover: int | None = None
-        self._item: str | None = None
-        self._drag: tuple[Way, Pointer, Surface] | None = None
+        self._hover: tuple[str, int] | None = None
+        self._drag: tuple[Way, Pointer, Document] | None = None
         self._anchor: Floats | None = None
         self._outline: list[Pointer] = []
         self._sizing = False
+        self._tried = Tried(self.session)
         if self.session.surface_item is None:
             surfaces = self.session.document.surfaces(visible_only=True)
             if surfaces:
@@ -95,21 +98,36 @@ class MovePoints(Tool):
     def stop(self) -> None:
         self.session.drop_shown()
 
+    # what is edited
+
     @property
     def item(self) -> Item | None:
-        """The patch being edited: the selected one."""
+        """The patch being edited, the selected one."""
         item = self.session.surface_item
-        if item is not None and isinstance(item.shape, Surface):
-            shape = item.shape.points.shape[:2]
-            if item.id != self._item or self.chosen is None or self.chosen.shape != shape:
-                self._item, self.chosen, self._hover = item.id, np.zeros(shape, dtype=bool), None
-        return item
+        return item if item is not None and isinstance(item.shape, Surface) else None
+
+    @property
+    def items(self) -> list[Item]:
+        """All patches being edited: the selected ones, as they now are."""
+        return [item for item in self.session.selected_items if isinstance(item.shape, Surface)]
 
     @property
     def surface(self) -> Surface | None:
-        """Its surface, as it now is."""
+        """The surface of the selected patch, as it now is."""
         item = self.item
         return item.shape if item is not None and isinstance(item.shape, Surface) else None
+
+    @property
+    def chosen(self) -> Bools | None:
+        """(nu, nv) mask of the chosen points of the selected patch."""
+        item = self.item
+        return None if item is None else self.session.points.mask(item)
+
+    def _nets(self) -> list[tuple[Item, Surface, Bools]]:
+        return [(i, i.shape, self.session.points.mask(i)) for i in self.items if isinstance(i.shape, Surface)]
+
+    def _count(self) -> int:
+        return self.session.points.count(self.items)
 
     @property
     def says(self) -> str:
@@ -123,35 +141,61 @@ class MovePoints(Tool):
 
     @property
     def facts(self) -> list[Fact]:
-        surface = self.surface
-        if surface is None or self.chosen is None:
+        surface, chosen = self.surface, self.chosen
+        if surface is None or chosen is None:
             return []
-        count = self._count()
-        facts = [Fact("Points chosen", f"{count} of {surface.count}")]
-        if count == 1:
-            i, j = np.argwhere(self.chosen)[0]
+        count, items = self._count(), self.items
+        total = sum(s.count for _, s, _ in self._nets())
+        facts = [Fact("Points chosen", f"{count} of {total}")]
+        if len(items) > 1:
+            facts.append(Fact("Patches", str(len(items))))
+        if count == 1 and chosen.any():
+            i, j = np.argwhere(chosen)[0]
             x, y, z = surface.points[i, j]
             facts += [Fact("Point", f"u {i + 1}, v {j + 1}"), Fact("At", f"{x:.3f}  {y:.3f}  {z:.3f}")]
         if self.options.reach > 0:
-            facts.append(Fact("Moved along", f"{int((self._weights(surface) > 0).sum()) - count} points softly"))
+            soft = sum(int((self._weights(s, mask) > 0).sum()) for _, s, mask in self._nets())
+            facts.append(Fact("Moved along", f"{soft - count} points softly"))
+        item = self.item
+        if item is not None and item.twin is not None:
+            facts.append(Fact("Twin", item.twin.kind.value))
+        if item is not None and item.pins:
+            facts.append(Fact("Pinned", str(len(item.pins))))
         return [*facts, Fact("Nudge", f"{self.step_mm:g} mm")]
 
     @property
     def choices(self) -> list[Choice]:
-        if self._count() < 3:
-            return []
-        edits = (("Straighten", straightened), ("Space evenly", evened), ("Average", averaged), ("Flatten", flattened))
-        return [Choice(words, partial(self._edit, words, edit)) for words, edit in edits]
+        made = []
+        if self._count() >= 3:
+            edits: tuple[tuple[str, Callable[[Floats, Bools], Floats]], ...] = (
+                ("Straighten", straightened),
+                ("Space evenly", evened),
+                ("Average", averaged),
+                ("Flatten", flattened),
+                ("Make rows parallel", parallel),
+            )
+            made = [Choice(words, partial(self._edit, words, edit)) for words, edit in edits]
+        if self._count():
+            made.append(Choice("Pin, or let go" if self._pinned() else "Pin", self._pin))
+        return made + self._tried.choices(self.item)
 
     def _edit(self, words: str, edit: Callable[[Floats, Bools], Floats]) -> None:
         """Commit an edit of the chosen points."""
-        item, surface = self.item, self.surface
-        if item is None or surface is None or self.chosen is None:
-            return
-        changed = surface.with_points(edit(surface.points, self.chosen))
-        self.session.meters.measure_now(changed, self.session.scan)
-        what = f"{item.name}: {self._what()}, {words.lower()}"
-        self.session.commit(what, self.session.history.document.with_shape(item.id, changed))
+        document = self.session.history.document
+        changed = {i.id: s.with_points(edit(s.points, mask)) for i, s, mask in self._nets() if mask.any()}
+        self._finish(self._with(document, changed), f"{self._what()}, {words.lower()}")
+
+    def _pinned(self) -> bool:
+        return any(item.pins for item in self.items)
+
+    def _pin(self) -> None:
+        """Pin the chosen points, or let them go where all of them are pinned."""
+        document = self.session.history.document
+        for item, _, mask in self._nets():
+            some = frozenset((int(i), int(j)) for i, j in np.argwhere(mask))
+            pins = item.pins - some if some <= item.pins else item.pins | some
+            document = document.changed(item.id, pins=pins)
+        self.session.commit(f"{self._name()}: pins of {self._what()}", document)
         self.changed.emit()
 
     def options_changed(self) -> None:
@@ -159,8 +203,8 @@ class MovePoints(Tool):
 
     @property
     def loupe(self) -> Loupe | None:
-        surface, scan = self.surface, self.session.scan
-        if surface is None or scan is None or self.chosen is None or not self._count():
+        surface, scan, chosen = self.surface, self.session.scan, self.chosen
+        if surface is None or scan is None or chosen is None or not chosen.any():
             return None
         grid = self.session.meters.grid(surface, scan)
         if grid is None:
@@ -168,9 +212,9 @@ class MovePoints(Tool):
         (ku, kv), (p, q) = surface.knots, surface.degree
         d = surface.on_grid(greville(ku, p), greville(kv, q), 1)
         # where the chosen point nearest to the middle of the choice has most say
-        places = d[0, 0][self.chosen]
+        places = d[0, 0][chosen]
         nearest = np.linalg.norm(places - places.mean(axis=0), axis=1).argmin()
-        place, along_u, along_v = (values[self.chosen][nearest] for values in (d[0, 0], d[1, 0], d[0, 1]))
+        place, along_u, along_v = (values[chosen][nearest] for values in (d[0, 0], d[1, 0], d[0, 1]))
         normal = scan.closest(place[None]).normals[0]
         radius = max(LOUPE_SHARE * float(np.linalg.norm(np.ptp(surface.points.reshape(-1, 3), axis=0))), 1.0)
         triangles = grid_triangles(*grid.points.shape[:2])
@@ -180,81 +224,92 @@ class MovePoints(Tool):
             charts.append((word, near.along, near.scan, near.surface))
         return Loupe(charts, float(self.options.loupe))
 
-    def _weights(self, surface: Surface) -> Floats:
+    def _weights(self, surface: Surface, chosen: Bools) -> Floats:
         """(nu, nv) share of the move that each control point takes."""
-        assert self.chosen is not None
-        weights = reach_weights(surface, self.chosen, self.options.reach, self.options.fall_off)
+        weights = reach_weights(surface, chosen, self.options.reach, self.options.fall_off)
         if self.options.hold_edges:
-            border = np.ones_like(self.chosen)
-            border[1:-1, 1:-1] = False
-            weights = np.where(border & ~self.chosen, 0.0, weights)
+            weights = np.where(border_of(chosen.shape) & ~chosen, 0.0, weights)
         return weights
 
     # choosing
 
-    def _count(self) -> int:
-        return 0 if self.chosen is None else int(self.chosen.sum())
-
-    def _choose(self, mask: Bools, add: bool) -> None:
-        assert self.chosen is not None
-        self.chosen = (self.chosen ^ mask) if add else mask
+    def _choose(self, item: Item, mask: Bools, add: bool) -> None:
+        """Choose points of a patch; without ``add`` no others, of any patch."""
+        before = self.session.points.mask(item)
+        if not add:
+            self.session.points.clear()
+        self.session.points.put(item, before ^ mask if add else mask)
         self.changed.emit()
 
-    def _line_mask(self, axis: int, index: int) -> Bools:
-        assert self.chosen is not None
-        mask = np.zeros_like(self.chosen)
-        if axis == 0:
-            mask[:, index] = True
-        else:
-            mask[index, :] = True
-        return mask
+    def _each(self, change: Callable[[Bools], Bools]) -> None:
+        for item, _, mask in self._nets():
+            self.session.points.put(item, change(mask))
 
     # the hand
 
     def press(self, pointer: Pointer) -> None:
-        surface = self.surface
-        if surface is None or self.chosen is None:
+        if not self.items:
             self._select_under(pointer)
             return
         way = self._handle_under(pointer)
         if way is None:
-            flat = nearest_point(pointer.camera, surface.points.reshape(-1, 3), pointer.x, pointer.y)
-            if pointer.alt:
-                line = nearest_net_line(pointer.camera, surface.points, pointer.x, pointer.y)
-                if line is not None:
-                    self._choose(self._line_mask(*line), pointer.ctrl)
+            found = self._point_under(pointer)
+            if pointer.alt and self._line_under(pointer):
                 return
-            if flat is None:
+            if found is None:
                 self._outline = [pointer]
                 return
-            index = np.unravel_index(flat, self.chosen.shape)
-            if pointer.ctrl or not self.chosen[index]:
-                mask = np.zeros_like(self.chosen)
-                mask[index] = True
-                self._choose(mask, pointer.ctrl)
-            if not self.chosen[index]:
+            item, surface, index = found
+            mask = np.zeros(surface.points.shape[:2], dtype=bool)
+            mask[index] = True
+            if pointer.ctrl or not self.session.points.mask(item)[index]:
+                self._choose(item, mask, pointer.ctrl)
+            if not self.session.points.mask(item)[index]:
                 return
             self._anchor = surface.points[index]
-            way = Way.NORMAL if pointer.shift else Way.FREE
-        self._drag = (way, pointer, surface)
+            way = Way.NORMAL if pointer.shift else self.options.drag
+        self._drag = (way, pointer, self.session.history.document)
+
+    def _point_under(self, pointer: Pointer) -> tuple[Item, Surface, tuple[int, int]] | None:
+        nets = self._nets()
+        points = np.concatenate([surface.points.reshape(-1, 3) for _, surface, _ in nets])
+        flat = nearest_point(pointer.camera, points, pointer.x, pointer.y)
+        if flat is None:
+            return None
+        for item, surface, _ in nets:
+            if flat < surface.count:
+                i, j = np.unravel_index(flat, surface.points.shape[:2])
+                return item, surface, (int(i), int(j))
+            flat -= surface.count
+        return None
+
+    def _line_under(self, pointer: Pointer) -> bool:
+        for item, surface, _ in self._nets():
+            line = nearest_net_line(pointer.camera, surface.points, pointer.x, pointer.y)
+            if line is not None:
+                mask = np.zeros(surface.points.shape[:2], dtype=bool)
+                np.swapaxes(mask, 0, 1 - line.axis)[line.number] = True
+                self._choose(item, mask, pointer.ctrl)
+                return True
+        return False
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
-        surface = self.surface
-        if surface is None:
+        if not self.items:
             return
         if dragging and self._outline:
             self._outline.append(pointer)
             self.changed.emit()
-        elif self._sizing and self.chosen is not None and self._count():
-            middle = self._middle(surface)
+        elif self._sizing and self._count():
+            middle = self._middle()
             place = on_plane(pointer.camera, pointer.x, pointer.y, middle, facing(pointer.camera))
             if place is not None:
                 self.options.reach = float(f"{np.linalg.norm(place - middle):.3g}")
                 self.changed.emit()
         elif dragging and self._drag is not None:
-            self._show(self._drag[2], self._pulled(pointer))
+            self._show(self._pulled(pointer))
         elif not dragging:
-            hover = nearest_point(pointer.camera, surface.points.reshape(-1, 3), pointer.x, pointer.y)
+            found = self._point_under(pointer)
+            hover = None if found is None else (found[0].id, found[2][0] * found[1].points.shape[1] + found[2][1])
             if hover != self._hover:
                 self._hover = hover
                 self.changed.emit()
@@ -265,13 +320,14 @@ class MovePoints(Tool):
             self._choose_within(outline)
         if self._drag is None:
             return
-        way, pressed, surface = self._drag
-        move = self._pulled(pointer)
-        self._drag = None
+        way, pressed, _ = self._drag
         if (pointer.x, pointer.y) == (pressed.x, pressed.y):
+            self._drag = None
             self.session.drop_shown()
         else:
-            self._commit(surface, move, way)
+            changed = self._pulled(pointer)
+            self._drag = None
+            self._commit(changed, way)
         self.changed.emit()
 
     def escape(self) -> None:
@@ -280,26 +336,26 @@ class MovePoints(Tool):
             self.session.drop_shown()
             self.changed.emit()
         elif self._count():
-            self.chosen = None
+            self.session.points.clear()
             self.changed.emit()
         else:
             self.left.emit()
 
     def _choose_within(self, outline: list[Pointer]) -> None:
         """Points in the drawn box (with Alt: in the drawn line); a mere click chooses nothing, or another patch."""
-        surface = self.surface
-        if surface is None or self.chosen is None:
-            return
         first, last = outline[0], outline[-1]
         if abs(last.x - first.x) + abs(last.y - first.y) < DRAWN_PIXELS and len(outline) < 12:
             if self._count() and not first.ctrl:
-                self._choose(np.zeros_like(self.chosen), False)
+                self.session.points.clear()
+                self.changed.emit()
             else:
                 self._select_under(first)
             return
-        places = first.camera.project(surface.points.reshape(-1, 3))[:, :2]
-        mask = within(self._drawn(outline), np.nan_to_num(places, nan=-1e9)).reshape(self.chosen.shape)
-        self.chosen = self.chosen | mask if first.ctrl else mask
+        drawn = self._drawn(outline)
+        for item, surface, chosen in self._nets():
+            places = first.camera.project(surface.points.reshape(-1, 3))[:, :2]
+            mask = within(drawn, np.nan_to_num(places, nan=-1e9)).reshape(chosen.shape)
+            self.session.points.put(item, chosen | mask if first.ctrl else mask)
         self.changed.emit()
 
     @staticmethod
@@ -314,30 +370,59 @@ class MovePoints(Tool):
         for item in self.session.document.surfaces(visible_only=True):
             grid = self.session.grid(item)
             if grid is not None and surface_under(pointer.camera, grid.points, pointer.x, pointer.y) is not None:
-                self.session.select(item.id)
+                self.session.select(item.id, add=pointer.ctrl)
                 return
 
-    def _pulled(self, pointer: Pointer) -> Floats:
-        """(nu, nv, 3) move of the control points for the drag so far."""
-        assert self._drag is not None and self.chosen is not None
-        way, pressed, surface = self._drag
-        anchor = self._anchor if self._anchor is not None else self._middle(surface)
-        if way is Way.FREE:
+    # the move
+
+    def _pulled(self, pointer: Pointer) -> dict[str, Surface]:
+        """The surfaces for the drag so far, by the ids of their items."""
+        assert self._drag is not None
+        way, pressed, before = self._drag
+        anchor = self._anchor if self._anchor is not None else self._middle()
+        if way in (Way.FREE, Way.CLING):
             normal = facing(pointer.camera)
             start = on_plane(pressed.camera, pressed.x, pressed.y, anchor, normal)
             now = on_plane(pointer.camera, pointer.x, pointer.y, anchor, normal)
-            move = np.zeros(3) if start is None or now is None else now - start
-            return self._weights(surface)[..., None] * move
-        direction = unit(self._directions(surface, way)[self.chosen].mean(axis=0))
-        length = along_line(pointer.camera, pointer.x, pointer.y, anchor, direction)
-        length -= along_line(pressed.camera, pressed.x, pressed.y, anchor, direction)
-        return self._weights(surface)[..., None] * self._directions(surface, way) * length
+            free = np.zeros(3) if start is None or now is None else now - start
+            return self._moved(before, way, free)
+        along = self._mean_direction(before, way)
+        length = along_line(pointer.camera, pointer.x, pointer.y, anchor, along)
+        length -= along_line(pressed.camera, pressed.x, pressed.y, anchor, along)
+        return self._moved(before, way, length)
+
+    def _mean_direction(self, document: Document, way: Way) -> Floats:
+        found = []
+        for item, _, mask in self._nets():
+            surface = document[item.id].shape
+            if mask.any() and isinstance(surface, Surface):
+                found.append(directions(surface, way, self.session.scan)[mask])
+        return unit(np.concatenate(found).mean(axis=0))
+
+    def _moved(self, before: Document, way: Way, by: Floats | float) -> dict[str, Surface]:
+        """The surfaces of a document with the chosen points moved: by a vector, or so many mm along a way."""
+        changed, scan = {}, self.session.scan
+        for item, _, mask in self._nets():
+            surface = before[item.id].shape
+            if not mask.any() or not isinstance(surface, Surface):
+                continue
+            shares = self._weights(surface, mask)[..., None]
+            if isinstance(by, np.ndarray):
+                move = shares * by
+            else:
+                move = shares * directions(surface, way, scan) * by
+            if way is Way.CLING and scan is not None:
+                changed[item.id] = clung(surface, move, scan)
+            elif way in (Way.ROW, Way.COLUMN) and self.options.keep_form:
+                changed[item.id] = slid(surface, move)
+            else:
+                changed[item.id] = surface.with_points(surface.points + move)
+        return changed
 
     # the keys
 
     def key(self, event: QKeyEvent) -> bool:
-        surface = self.surface
-        if surface is None or self.chosen is None:
+        if not self.items:
             return False
         key = event.key()
         ways = {
@@ -349,22 +434,22 @@ class MovePoints(Tool):
             self._step_along(ways[Qt.Key(key)])
         elif key in ways and self._count():
             way, sign = ways[Qt.Key(key)]
-            nudge = self._weights(surface)[..., None] * self._directions(surface, way) * sign * self.step_mm
-            self._commit(surface, nudge, way)
+            self._commit(self._moved(self.session.history.document, way, sign * self.step_mm), way)
         elif key in (Qt.Key.Key_Comma, Qt.Key.Key_Period):
             self.step_mm *= 0.5 if key == Qt.Key.Key_Comma else 2.0
         elif key in (Qt.Key.Key_R, Qt.Key.Key_C) and self._count() and not event.modifiers():
             axis = 0 if key == Qt.Key.Key_R else 1
-            self.chosen = np.broadcast_to(self.chosen.any(axis=axis, keepdims=True), self.chosen.shape).copy()
+            self._each(lambda mask: np.broadcast_to(mask.any(axis=axis, keepdims=True), mask.shape).copy())
         elif key == Qt.Key.Key_F and self._count() and not event.isAutoRepeat():
             self._sizing = True
-        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
-            grow = key == Qt.Key.Key_Plus
-            self.chosen = grown_choice(self.chosen) if grow else ~grown_choice(~self.chosen)
+        elif key == Qt.Key.Key_Plus:
+            self._each(grown_choice)
+        elif key == Qt.Key.Key_Minus:
+            self._each(lambda mask: ~grown_choice(~mask))
         elif key == Qt.Key.Key_A and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self.chosen = np.ones_like(self.chosen)
+            self._each(np.ones_like)
         elif key == Qt.Key.Key_I and not event.modifiers():
-            self.chosen = ~self.chosen
+            self._each(np.logical_not)
         else:
             return False
         self.changed.emit()
@@ -378,90 +463,97 @@ class MovePoints(Tool):
 
     def _step_along(self, where: tuple[Way, int]) -> None:
         """Choose the next point along the row or column; the first point when none is chosen."""
-        assert self.chosen is not None
+        item, chosen = self.item, self.chosen
+        if item is None or chosen is None:
+            return
         way, sign = where
-        mask = np.zeros_like(self.chosen)
-        if not self._count():
+        mask = np.zeros_like(chosen)
+        if not chosen.any():
             mask[0, 0] = True
         else:
             axis = 1 if way is Way.COLUMN else 0
-            index = np.argwhere(self.chosen)[0]
+            index = np.argwhere(chosen)[0]
             index[axis] = np.clip(index[axis] + sign, 0, mask.shape[axis] - 1)
             mask[tuple(index)] = True
-        self.chosen = mask
+        self._choose(item, mask, False)
 
     # the change
 
-    def _show(self, surface: Surface, move: Floats) -> None:
-        item = self.item
-        assert item is not None
-        moved = surface.with_points(surface.points + move)
-        self.session.meters.measure_now(moved, self.session.scan)
-        self.session.show(self.session.history.document.with_shape(item.id, moved))
+    def _with(self, document: Document, changed: dict[str, Surface]) -> Document:
+        """A document with changed surfaces, twins tied and neighbours followed; measured at once."""
+        after = document
+        for key, surface in changed.items():
+            after = after.with_shape(key, surface)
+        if not self.options.hold_neighbours:
+            after = neighbours_follow(document, after, list(changed))
+        moved = [item for item in after if item.shape is not document[item.id].shape]
+        self.session.measure_now(after, moved)
+        return after
 
-    def _commit(self, surface: Surface, move: Floats, way: Way) -> None:
-        item = self.item
-        assert item is not None
-        self._show(surface, move)
-        self.session.commit(f"{item.name}: {self._what()} {self._words(move, way)}", self.session.document)
+    def _show(self, changed: dict[str, Surface]) -> None:
+        assert self._drag is not None
+        self.session.show(self._with(self._drag[2], changed))
+
+    def _commit(self, changed: dict[str, Surface], way: Way) -> None:
+        before = self.session.history.document
+        after = self._with(before, changed)
+        self._finish(after, f"{self._what()} {self._words(before, after, way)}")
+
+    def _finish(self, document: Document, words: str) -> None:
+        try:
+            self.session.commit(f"{self._name()}: {words}", document)
+        except ArabesqueError as problem:
+            self.session.tell_problem(problem)
+            return
+        self._tried.note(words, self.item)
+        self.changed.emit()
+
+    def _name(self) -> str:
+        items = [item for item, _, mask in self._nets() if mask.any()] or self.items
+        return items[0].name if len(items) == 1 else f"{len(items)} patches"
 
     def _what(self) -> str:
-        assert self.chosen is not None
-        rows, columns = self.chosen.any(axis=1), self.chosen.any(axis=0)
-        if self._count() == 1:
+        masks = [mask for _, _, mask in self._nets() if mask.any()]
+        if len(masks) != 1:
+            return f"{self._count()} points"
+        chosen = masks[0]
+        rows, columns = chosen.any(axis=1), chosen.any(axis=0)
+        if chosen.sum() == 1:
             return f"point {rows.argmax() + 1}, {columns.argmax() + 1}"
         if columns.sum() == 1 and rows.all():
             return f"row {columns.argmax() + 1}"
         if rows.sum() == 1 and columns.all():
             return f"column {rows.argmax() + 1}"
-        return f"{self._count()} points"
+        return f"{int(chosen.sum())} points"
 
-    def _words(self, move: Floats, way: Way) -> str:
-        assert self.chosen is not None
-        length = float(np.linalg.norm(move[self.chosen], axis=1).max())
+    def _words(self, before: Document, after: Document, way: Way) -> str:
+        moves, normals = [], []
+        for item, _, mask in self._nets():
+            old, new = before[item.id].shape, after[item.id].shape
+            if mask.any() and isinstance(old, Surface) and isinstance(new, Surface):
+                moves.append((new.points - old.points)[mask])
+                normals.append(directions(old, Way.NORMAL, self.session.scan)[mask])
+        move = np.concatenate(moves)
+        length = float(np.linalg.norm(move, axis=1).max())
         if way is Way.NORMAL:
-            surface = self._directions_base()
-            up = float(np.einsum("nc,nc->n", move[self.chosen], surface[self.chosen]).sum()) >= 0
+            up = float(np.einsum("nc,nc->n", move, np.concatenate(normals)).sum()) >= 0
             return f"{'up' if up else 'down'} {length:.3g} mm"
         return f"moved {length:.3g} mm {way.value}"
 
-    def _directions_base(self) -> Floats:
-        surface = self.surface
-        assert surface is not None
-        return self._directions(surface, Way.NORMAL)
-
-    def _middle(self, surface: Surface) -> Floats:
-        assert self.chosen is not None
-        return surface.points[self.chosen].mean(axis=0)
-
-    def _directions(self, surface: Surface, way: Way) -> Floats:
-        """(nu, nv, 3) unit vectors, one a control point: the surface's where the point has most say."""
-        u, v = (greville(k, p) for k, p in zip(surface.knots, surface.degree, strict=True))
-        d = surface.on_grid(u, v, 1)
-        if way is Way.ROW:
-            return unit(d[1, 0])
-        if way is Way.COLUMN:
-            return unit(d[0, 1])
-        normals = unit(np.cross(d[1, 0], d[0, 1]))
-        scan = self.session.scan
-        if scan is not None:
-            # up is away from the scan, whichever way round the patch was clicked
-            outward = scan.closest(d[0, 0].reshape(-1, 3)).normals.reshape(normals.shape)
-            if np.sum(normals * outward) < 0:
-                normals = -normals
-        return normals
+    def _middle(self) -> Floats:
+        """The middle of the chosen points."""
+        return np.concatenate([surface.points[mask] for _, surface, mask in self._nets()]).mean(axis=0)
 
     # the picture
 
     def _handles(self, camera: Camera) -> dict[Way, tuple[Floats, Floats]]:
         """Start and end of the three handles of the chosen points, of even length on the screen."""
-        surface = self.surface
-        if surface is None or self.chosen is None or not self._count() or self._drag is not None:
+        if not self._count() or self._drag is not None:
             return {}
-        middle = self._middle(surface)
+        middle = self._middle()
         length = HANDLE_PIXELS * camera.mm_per_pixel * np.linalg.norm(camera.eye - middle) / camera.distance
         return {
-            way: (middle, middle + unit(self._directions(surface, way)[self.chosen].mean(axis=0)) * length)
+            way: (middle, middle + self._mean_direction(self.session.document, way) * length)
             for way in (Way.NORMAL, Way.ROW, Way.COLUMN)
         }
 
@@ -472,30 +564,43 @@ class MovePoints(Tool):
                 return way
         return None
 
+    def _states(self, item: Item, chosen: Bools) -> Floats:
+        """(n,) states of the discs of a net."""
+        states = np.zeros(chosen.shape)
+        if item.twin is not None and item.twin.kind is TwinKind.SPANS:
+            states[np.flip(chosen, item.twin.axis)] = TWIN
+        for pin in item.pins:
+            states[pin] = PINNED
+        states[chosen] = 1.0
+        flat: Floats = states.ravel()
+        if self._hover is not None and self._hover[0] == item.id and self._hover[1] < len(flat):
+            flat[self._hover[1]] = flat[self._hover[1]] or 2.0
+        return flat
+
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
-        surface = self.surface
-        if surface is None or self.chosen is None:
-            return []
-        states = self.chosen.ravel().astype(float)
-        if self._hover is not None and self._hover < len(states) and not states[self._hover]:
-            states[self._hover] = 2.0
-        parts: list[Triangles | Lines | Discs | Label] = [
-            Lines(net_segments(surface.points), theme.now().net, 1.0, 0.75, on_top=True)
-        ]
+        parts: list[Triangles | Lines | Discs | Label] = []
+        t = theme.now()
+        nets = self._nets()
+        for item, surface, _ in nets:
+            parts.append(Lines(net_segments(surface.points), t.net, 1.0, 0.75, on_top=True))
+            image = self.session.document.image_of(item)
+            if image is not None and isinstance(image.shape, Surface):
+                points = image.shape.points
+                parts.append(Lines(net_segments(points), t.net, 0.8, 0.35, on_top=True))
+                parts.append(Discs(points.reshape(-1, 3), np.full(points.shape[0] * points.shape[1], TWIN), 3.0))
         for start, tip in self._handles(camera).values():
-            parts.append(Lines(np.array([[start, tip]]), theme.now().accent, 2.0, on_top=True))
-            parts.append(Discs(tip[None], np.zeros(1), 4.0, theme.now().accent))
-        parts.append(Discs(surface.points.reshape(-1, 3), states))
+            parts.append(Lines(np.array([[start, tip]]), t.accent, 2.0, on_top=True))
+            parts.append(Discs(tip[None], np.zeros(1), 4.0, t.accent))
+        parts += [Discs(surface.points.reshape(-1, 3), self._states(item, mask)) for item, surface, mask in nets]
         if self.options.reach > 0 and self._count():
             turn = np.linspace(0, 2 * np.pi, 65)[:-1, None]
-            ring = self._middle(surface) + self.options.reach * (
-                np.cos(turn) * camera.axes[0] + np.sin(turn) * camera.axes[1]
-            )
-            parts.append(Lines(polyline(ring, closed=True), theme.now().accent, 1.2, 0.8, on_top=True))
-            soft = self._weights(surface).ravel()
-            some = (soft > 0.02) & (soft < 1)
-            parts.append(Discs(surface.points.reshape(-1, 3)[some], np.zeros(int(some.sum())), 4.5, theme.now().accent))
+            ring = self._middle() + self.options.reach * (np.cos(turn) * camera.axes[0] + np.sin(turn) * camera.axes[1])
+            parts.append(Lines(polyline(ring, closed=True), t.accent, 1.2, 0.8, on_top=True))
+            for _, surface, mask in nets:
+                soft = self._weights(surface, mask)
+                some = (soft > 0.02) & (soft < 1)
+                parts.append(Discs(surface.points[some], np.zeros(int(some.sum())), 4.5, t.accent))
         if len(self._outline) > 1:
             drawn = on_screen(camera, self._drawn(self._outline))
-            parts.append(Lines(polyline(drawn, closed=True), theme.now().accent, 1.4, on_top=True))
+            parts.append(Lines(polyline(drawn, closed=True), t.accent, 1.4, on_top=True))
         return parts

@@ -11,7 +11,7 @@ class Pick(Tool):
     id = "pick"
     step = Step.PATCH
     label = "Select"
-    hint = "Click a patch. Middle drag turns, Shift moves, wheel zooms"
+    hint = "Click a patch, Ctrl adds one. Middle drag turns, Shift moves, wheel zooms"
     shortcut = ""
     icon = "ph.cursor"
 
@@ -28,4 +28,5 @@ class Pick(Tool):
             depth = None if grid is None else surface_under(pointer.camera, grid.points, pointer.x, pointer.y)
             if depth is not None:
                 depths[item.id] = depth
-        self.session.select(min(depths, key=lambda key: depths[key]) if depths else None)
+        nearest = min(depths, key=lambda key: depths[key]) if depths else None
+        self.session.select(nearest, add=pointer.ctrl)

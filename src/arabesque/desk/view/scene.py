@@ -58,7 +58,10 @@ class Lines:
 
 @dataclass(frozen=True, eq=False)
 class Discs:
-    """(n, 3) points as discs of ``radius`` pixels; states (n,): 0 plain, 1 selected, 2 under the pointer."""
+    """(n, 3) points as discs of ``radius`` pixels.
+
+    states: (n,) 0 plain, 1 selected, 2 under the pointer, 3 hollow, 4 with a bar through it.
+    """
 
     points: Floats
     states: Floats

@@ -18,6 +18,15 @@ void main() {
         colour = mix(mix(accent, paper, gap), ink, inner);
         cover = max(max(inner, gap), ring);
     }
+    if (kind == 3) {
+        // hollow: it follows its mirror image
+        colour = mix(paper, ink, smoothstep(disc - 2.0, disc - 1.0, away));
+    }
+    if (kind == 4) {
+        // a short bar through it: pinned
+        float bar = clamp(1.7 - abs(local.y) + 0.5, 0.0, 1.0) * clamp(disc + 3.5 - abs(local.x) + 0.5, 0.0, 1.0);
+        cover = max(inner, bar);
+    }
     if (cover <= 0.0) discard;
     result = vec4(colour, cover);
 }

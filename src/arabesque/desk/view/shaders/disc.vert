@@ -1,5 +1,6 @@
 #version 330 core
-// One instance a point: a disc of a size in pixels. state 0 plain, 1 selected (a ring round it), 2 under the pointer.
+// One instance a point: a disc of a size in pixels. state 0 plain, 1 selected (a ring round it), 2 under the pointer,
+// 3 hollow, 4 with a bar.
 uniform mat4 view;
 uniform mat4 projection;
 uniform vec2 viewport;
