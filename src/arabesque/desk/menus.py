@@ -366,6 +366,49 @@ def _patches(w: Window) -> None:
         Command("refit", "Fit again", hint, w.refit, "Patch", "T", sign, lambda: patch() and w.session.scan is not None)
     )
     hint = "Move the control points of the selected patch"
+    add(
+        Command(
+            "weight-map",
+            "Weight map",
+            "What one or two steps more along u and v would bring, for the selected patch",
+            w.toggle_weights,
+            "Patch",
+            "Q",
+            "ph.scales",
+            lambda: w.session.scan is not None,
+            lambda: w.session.weighing.wanted,
+            short="Weights",
+        )
+    )
+
+    def parked() -> bool:
+        return w.session.selection is not None and w.session.selection.parked
+
+    def park() -> None:
+        item = w.session.selection
+        if item is not None:
+            w.session.park(item)
+
+    def bring_back() -> None:
+        item = w.session.selection
+        if item is not None:
+            w.session.bring_back(item)
+
+    hint = "Keep a copy of the selected item aside; the Outline shows it"
+    add(
+        Command(
+            "park",
+            "Park a version",
+            hint,
+            park,
+            "Edit",
+            "Shift+P",
+            "ph.archive",
+            lambda: w.session.selection is not None and not parked(),
+        )
+    )
+    hint = "Put the parked version back in its place; what stands there is parked instead"
+    add(Command("bring-back", "Bring the version back", hint, bring_back, "Edit", "Shift+B", "", parked))
     add(Command("edit-points", "Points", hint, partial(_edit_points, w), "", "", "", patch))
 
 

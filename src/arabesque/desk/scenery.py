@@ -11,6 +11,7 @@ from arabesque.desk import theme
 from arabesque.desk.judging import comb_parts, gloss, join_parts, joins, section_parts
 from arabesque.desk.looks import Glance, Looks, ScanLook
 from arabesque.desk.patches import patch_edges, patch_triangles
+from arabesque.desk.scene_box import model_box
 from arabesque.desk.session import Session
 from arabesque.desk.tools import Tool
 from arabesque.desk.view.camera import Camera
@@ -34,7 +35,7 @@ def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: 
         distance_range=RANGE_IN_TOLERANCES * tolerance,
     )
     if looks.glances & {Glance.STRIPES, Glance.REFLECTION}:
-        size = size_of(session.document.surfaces(visible_only=True))
+        size = size_of(session.patches)
         scene = replace(scene, gloss=gloss(looks, Glance.REFLECTION in looks.glances, size))
     for item in session.document:
         if not shows(session, looks, item) or item.id in tool.covers:
@@ -43,7 +44,8 @@ def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: 
             if looks.scans is not ScanLook.HIDDEN:
                 scene = _with_scan(scene, session, looks, item, item.shape, moving)
         elif isinstance(item.shape, Surface):
-            _add_patch(scene, session, item, item.shape)
+            for patch in session.document.with_images([item]):
+                _add_patch(scene, session, patch)
             if Glance.NET in looks.glances:
                 scene.lines.append(Lines(net_segments(item.shape.points), theme.now().net, 1.0, 0.8, on_top=True))
                 points = item.shape.points.reshape(-1, 3)
@@ -68,7 +70,8 @@ def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: 
 
 def _add_checks(scene: Scene, session: Session, looks: Looks) -> None:
     """The glances that are lines, discs and words."""
-    items = [item for item in session.document.surfaces(visible_only=True) if shows(session, looks, item)]
+    shown = [item for item in session.document.surfaces(visible_only=True) if shows(session, looks, item)]
+    items = session.document.with_images(shown)
     if Glance.SECTIONS in looks.glances:
         for part in section_parts(session, looks, items):
             add(scene, part)
@@ -143,8 +146,8 @@ def add(scene: Scene, part: Triangles | Lines | Discs | Label) -> None:
     kinds[type(part)].append(part)
 
 
-def _add_patch(scene: Scene, session: Session, item: Item, surface: Surface) -> None:
-    grid = session.meters.grid(surface, session.scan)
+def _add_patch(scene: Scene, session: Session, item: Item) -> None:
+    grid = session.grid(item)
     if grid is None:
         return
     scene.triangles.append(patch_triangles(item.id, grid, item.look.see_through, session.document.dims(item)))
@@ -153,9 +156,6 @@ def _add_patch(scene: Scene, session: Session, item: Item, surface: Surface) -> 
 
 
 def bounds(session: Session) -> tuple[Floats, Floats] | None:
-    """The box round everything that is shown, or round everything when nothing is."""
-    items = [item for item in session.document if session.document.shows(item)] or list(session.document)
-    if all(isinstance(item.shape, Regions) for item in items):
-        return None
-    points = [item.shape.points.reshape(-1, 3) for item in items if not isinstance(item.shape, Regions)]
-    return np.min([p.min(axis=0) for p in points], axis=0), np.max([p.max(axis=0) for p in points], axis=0)
+    """The box round everything that is shown; None where there is nothing."""
+    low, high = model_box(session.document)
+    return (low, high) if (high > low).any() else None

@@ -15,6 +15,7 @@ from arabesque.desk.marks import Marks
 from arabesque.desk.meters import Meters
 from arabesque.desk.points import PointChoice
 from arabesque.desk.scan_views import ScanViews
+from arabesque.desk.weighing import Weighing
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Surface
 from arabesque.mending import merged, turned_over
@@ -68,6 +69,8 @@ class Session(QObject):
         self.meters = Meters(self.jobs)
         self.scan_views = ScanViews(self.jobs)
         self.scan_views.ready.connect(self.changed)
+        self.weighing = Weighing(self.jobs)
+        self.weighing.ready.connect(self.changed)
         self.looks = Looks()
         self.marks = Marks()
         self.marks.changed.connect(self.changed)
@@ -205,6 +208,11 @@ class Session(QObject):
         """Measured grid of a surface item, or None while it is being measured."""
         return self.meters.grid(item.shape, self.scan) if isinstance(item.shape, Surface) else None
 
+    @property
+    def patches(self) -> list[Item]:
+        """The patches that show, each followed by its live mirror image where it has one."""
+        return self.document.with_images(self.document.surfaces(visible_only=True))
+
     def measure_now(self, document: Document, items: list[Item]) -> None:
         """Measure patches that are being moved, and their mirror images, before they are shown."""
         for item in document.with_images(items):
@@ -254,6 +262,24 @@ class Session(QObject):
     def remove_layer(self, layer: Layer) -> None:
         """Remove a layer; its items stay."""
         self.commit(f"{layer.name} removed", self.document.without_layer(layer.id))
+
+    def park(self, item: Item) -> None:
+        """Keep a copy of an item aside, out of the picture and of all checks."""
+        name = self.document.free_name(f"{item.name} parked")
+        copy = replace(item, id=new_id(), name=name, made_from=(item.id,), parked=True, twin=item.twin)
+        self.commit(f"{item.name}: a version parked", self.document.with_item(copy))
+
+    def bring_back(self, parked: Item) -> None:
+        """Put a parked version in the place of the item that it was parked from, which is parked instead."""
+        source = self.document.items.get(parked.made_from[0]) if parked.made_from else None
+        if source is None:
+            self.commit(f"{parked.name} brought back", self.document.changed(parked.id, parked=False))
+            self.select(parked.id)
+            return
+        back = replace(source, shape=parked.shape, twin=parked.twin, pins=parked.pins)
+        aside = replace(parked, shape=source.shape, twin=source.twin, pins=source.pins)
+        self.commit(f"{parked.name} brought back", self.document.with_item(back).with_item(aside))
+        self.select(source.id)
 
     def set_see_through(self, item: Item, see_through: bool) -> None:
         """Make an item see-through or solid."""

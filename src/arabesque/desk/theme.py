@@ -183,6 +183,7 @@ def _style(t: Theme, points: float) -> str:
     QToolButton#push {{ background: {t.field}; border-color: {t.line}; padding: 5px 4px; }}
     QToolButton#push:hover, QToolButton#push:focus {{ border-color: {t.accent}; }}
     QToolButton#push:disabled {{ color: {t.faint}; background: {t.panel}; }}
+    QToolButton#push[best="true"] {{ background: {t.wash}; border: 2px solid {t.accent}; font-weight: 600; }}
     QPushButton {{ background: {t.field}; border: 1px solid {t.line}; border-radius: {CORNER}px; padding: 5px 12px; }}
     QPushButton:hover, QPushButton:focus {{ border-color: {t.accent}; }}
     QPushButton:disabled {{ color: {t.faint}; background: {t.panel}; }}

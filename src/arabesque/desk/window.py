@@ -64,6 +64,13 @@ PREPARE_GROUPS = (
     ("regions", "correct-regions", "true-shape", "feature-lines"),
 )
 """The tools of the first step, in the order in which a scan is prepared."""
+PATCH_GROUPS = (
+    ("four-corners", "lay-between"),
+    ("move-points", "by-numbers", "edges", "twins"),
+    ("refit", "fit-again", "degrees", "weight-map"),
+    ("split", "join"),
+)
+"""The tools of the third step: lay, sculpt, weigh, divide."""
 
 
 class Window(QMainWindow):
@@ -126,7 +133,7 @@ class Window(QMainWindow):
             self.session,
             [
                 [self.commands[name] for name in ("raise-u", "lower-u", "raise-v", "lower-v")],
-                [self.commands[name] for name in ("refit", "edit-points")],
+                [self.commands[name] for name in ("refit", "edit-points", "weight-map")],
             ],
         )
         self.inspector.applied.connect(lambda: self.tool.apply())
@@ -191,11 +198,10 @@ class Window(QMainWindow):
     def _tools_of(self, step: Step) -> list[list[QAction]]:
         if step is Step.PREPARE:
             return [[self.commands[name] for name in group] for group in PREPARE_GROUPS]
+        if step is Step.PATCH:
+            return [[self.commands[name] for name in group] for group in PATCH_GROUPS]
         tools = [self.commands[tool.id] for tool in TOOLS if tool.step is step]
-        more = {
-            Step.PATCH: [self.commands["refit"]],
-        }.get(step, [])
-        return [group for group in (tools, more) if group]
+        return [tools] if tools else []
 
     # steps and tools
 
@@ -457,7 +463,8 @@ class Window(QMainWindow):
         menu = QMenu(self)
         names = ["look-fit", "undo"]
         if self.session.surface_item is not None:
-            names = ["edit-points", "refit", "raise-u", "raise-v", "lower-u", "lower-v", *_ITEM_COMMANDS]
+            names = ["edit-points", "edges", "refit", "raise-u", "raise-v", "lower-u", "lower-v", "weight-map"]
+            names += ["twins", "park", "bring-back", *_ITEM_COMMANDS]
         elif self.session.selection is not None:
             names = ["see-through", "reference", "duplicate", *_ITEM_COMMANDS]
         for name in names:
@@ -488,11 +495,11 @@ class Window(QMainWindow):
     def look_along(self, direction: str) -> None:
         """Look along an axis, everything in sight."""
         self.view.look(self.view.camera.looking(direction))
-        self.view.fit(bounds(self.session))
+        self.fit_view()
 
     def fit_view(self) -> None:
         """Everything in sight."""
-        self.view.fit(bounds(self.session))
+        self.view.fit(self.tool.box or bounds(self.session))
 
     def toggle_perspective(self) -> None:
         """Switch between perspective and parallel."""
@@ -501,7 +508,7 @@ class Window(QMainWindow):
     def fly_to_worst(self) -> None:
         """Bring the place with the largest deviation to the middle of the view."""
         item = self.session.surface_item
-        items = [item] if item is not None else self.session.document.surfaces(visible_only=True)
+        items = self.session.patches if item is None else self.session.document.with_images([item])
         grids = [grid for i in items if (grid := self.session.grid(i)) is not None and grid.valid.any()]
         if not grids:
             return
@@ -518,6 +525,14 @@ class Window(QMainWindow):
     def lower_degree(self, axis: int) -> None:
         """Lower the selected patch's degree; tells how far that moved it."""
         self._try(lambda: try_lower_degree(self.session, axis))
+
+    def toggle_weights(self) -> None:
+        """Weigh the selected patch, or stop that; the table is in the Inspector."""
+        self.session.weighing.wanted = not self.session.weighing.wanted
+        if self.session.weighing.wanted and not isinstance(self.tool, Pick):
+            self.take_up(Pick)
+        self.inspector.make_anew()
+        self._changed()
 
     def refit(self) -> None:
         """Fit the selected patch to the scan again."""

@@ -7,7 +7,7 @@ from arabesque.geometry.extending import Manner, continuation, extended, over_qu
 from arabesque.geometry.foot_points import Feet, foot_points
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, breakpoints, greville, uniform_knots
-from arabesque.geometry.matching import between, compatible_curves, edge_curve, joined, meeting_edges, same_as
+from arabesque.geometry.matching import between, compatible_curves, edge_curve, joined, meeting_edges, rebuilt, same_as
 from arabesque.geometry.measure import CurveFeet, arc_length, curve_box, curve_feet, surface_box
 from arabesque.geometry.motion import Plane, angle_and_shift, apply, inverse, motion, rotation_about
 from arabesque.geometry.net_edits import (
@@ -41,6 +41,7 @@ from arabesque.geometry.twin import (
     Seam,
     Twin,
     TwinKind,
+    crossing_axis,
     joined_with_image,
     mirrored,
     nearest_twin,
@@ -76,6 +77,7 @@ __all__ = [
     "breakpoints",
     "compatible_curves",
     "continuation",
+    "crossing_axis",
     "curve_box",
     "curve_curvature",
     "curve_feet",
@@ -105,6 +107,7 @@ __all__ = [
     "parallel",
     "parameter_step",
     "reach_weights",
+    "rebuilt",
     "reversed_curve",
     "reversed_surface",
     "rotation_about",

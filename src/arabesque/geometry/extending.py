@@ -12,6 +12,7 @@ from arabesque.arrays import Floats
 from arabesque.errors import InvalidShape
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import blossom, breakpoints
+from arabesque.geometry.matching import nearest_surface
 from arabesque.geometry.removal import remove_knots
 from arabesque.geometry.reshaping import join_surfaces, reversed_surface, split_surface
 from arabesque.geometry.surface import Surface
@@ -75,18 +76,17 @@ def over_quadrangle(surface: Surface, corners: ArrayLike) -> tuple[Surface, floa
     (high, high) and (low, high); they may lie outside, where the patch goes
     on as its own form. Returns the patch of least squares and how far it
     stands off at most, mm; 0 where the sides stay parallel to the old ones.
+    Raises InvalidShape for a rational patch.
     """
+    if surface.weights is not None:
+        raise InvalidShape("The corners of a rational patch cannot be moved", "Fit a polynomial patch to it first")
     a, b, c, d = np.asarray(corners, dtype=float)
     (u0, u1), (v0, v1) = surface.domain
     u, v = (_dense(k, p) for k, p in zip(surface.knots, surface.degree, strict=True))
     s, t = ((u - u0) / (u1 - u0))[:, None, None], ((v - v0) / (v1 - v0))[None, :, None]
     uv = (1 - s) * (1 - t) * a + s * (1 - t) * b + s * t * c + (1 - s) * t * d
     wanted = surface.at(uv.reshape(-1, 2)).reshape(len(u), len(v), 3)
-    points = wanted
-    for axis, at in ((0, u), (1, v)):
-        basis = basis_matrix(surface.knots[axis], surface.degree[axis], at, 0)
-        points = np.swapaxes(_held_ends(basis, np.swapaxes(points, 0, axis)), 0, axis)
-    made = Surface(surface.degree, surface.knots, points)
+    made = nearest_surface(surface.degree, surface.knots, [u, v], wanted)
     return made, float(np.linalg.norm(made.on_grid(u, v)[0, 0] - wanted, axis=2).max())
 
 
@@ -96,15 +96,6 @@ def parameter_step(surface: Surface, axis: int, at_end: bool, other: float, leng
     uv[0, axis], uv[0, 1 - axis] = surface.domain[axis][1 if at_end else 0], other
     d = surface.derivatives(uv, 1)
     return length / max(float(np.linalg.norm(d[1, 0] if axis == 0 else d[0, 1])), 1e-12)
-
-
-def _held_ends(basis: Floats, wanted: Floats) -> Floats:
-    """Control rows of least squares, the first and the last exactly on the first and last of what is wanted."""
-    flat = wanted.reshape(len(wanted), -1)
-    ends = flat[[0, -1]]
-    inner = np.linalg.lstsq(basis[:, 1:-1], flat - basis[:, [0, -1]] @ ends, rcond=None)[0]
-    made: Floats = np.concatenate([ends[:1], inner, ends[1:]])
-    return made.reshape(-1, *wanted.shape[1:])
 
 
 def _dense(knots: Floats, degree: int) -> Floats:

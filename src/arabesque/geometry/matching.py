@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.errors import InvalidShape
 from arabesque.geometry.curve import Curve
+from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import greville
 from arabesque.geometry.reduction import lower_degree
 from arabesque.geometry.removal import simplify_surface
@@ -169,3 +171,50 @@ def _missing(knots: Floats, wanted: Floats, degree: int) -> list[float]:
         wanted_times = min(int(np.count_nonzero(wanted == value)), degree)
         missing += [float(near[0]) if len(near) else float(value)] * (wanted_times - len(near))
     return missing
+
+
+def rebuilt(surface: Surface, degree: tuple[int, int], spans: tuple[int, int]) -> tuple[Surface, float]:
+    """The surface with given degrees and spans, and how far it moved at most, mm (at equal parameters).
+
+    Its edges' ends stay. Where the count of spans stays, so do their ends;
+    else spans are even. Least squares over dense samples: exact, but for
+    rounding, where the new splines contain the old. Raises InvalidShape for a
+    rational patch.
+    """
+    if surface.weights is not None:
+        raise InvalidShape("A rational patch cannot be rebuilt", "Fit a polynomial patch to it first")
+    knots = []
+    for axis in (0, 1):
+        low, high = surface.domain[axis]
+        if spans[axis] == surface.spans[axis]:
+            inner = np.unique(surface.knots[axis])[1:-1]
+        else:
+            inner = low + (high - low) * np.linspace(0, 1, spans[axis] + 1)[1:-1]
+        ends = np.repeat([low, high], degree[axis] + 1)
+        knots.append(np.sort(np.concatenate([ends, inner])))
+    both = (knots[0], knots[1])
+    dense = []
+    for axis in (0, 1):
+        breaks = np.unique(np.concatenate([both[axis], surface.knots[axis]]))
+        steps = np.linspace(0, 1, 4 * max(degree[axis], surface.degree[axis]) + 1)
+        dense.append(np.unique(np.concatenate([a + (b - a) * steps for a, b in pairwise(breaks)])))
+    wanted = surface.on_grid(dense[0], dense[1])[0, 0]
+    made = nearest_surface(degree, both, dense, wanted)
+    return made, float(np.linalg.norm(made.on_grid(dense[0], dense[1])[0, 0] - wanted, axis=2).max())
+
+
+def nearest_surface(degree: tuple[int, int], knots: tuple[Floats, Floats], at: list[Floats], wanted: Floats) -> Surface:
+    """The spline surface of least squares through a grid of points, its border rows exactly through their ends.
+
+    at: parameters along u and v. wanted: (len(u), len(v), 3).
+    """
+    points = wanted
+    for axis in (0, 1):
+        basis = basis_matrix(knots[axis], degree[axis], at[axis], 0)
+        rows = np.swapaxes(points, 0, axis)
+        flat = rows.reshape(len(rows), -1)
+        ends = flat[[0, -1]]
+        inner = np.linalg.lstsq(basis[:, 1:-1], flat - basis[:, [0, -1]] @ ends, rcond=None)[0]
+        made = np.concatenate([ends[:1], inner, ends[1:]])
+        points = np.swapaxes(made.reshape(len(made), *rows.shape[1:]), 0, axis)
+    return Surface(degree, knots, points)

@@ -107,15 +107,24 @@ def mirrored(surface: Surface, plane: Plane, axis: int = 0) -> Surface:
 
 def nearest_twin(surface: Surface, plane: Plane, reach: float) -> Twin:
     """How a patch stands to the plane as it is: across it, ending within ``reach`` mm of it, or beside it."""
-    heights = plane.height(surface.points.reshape(-1, 3)).reshape(surface.points.shape[:2])
+    heights = _heights(surface, plane)
     ends = [(float(np.abs(np.take(heights, -at_end, axis)).max()), axis, bool(at_end)) for axis, at_end in _EDGES]
     away, axis, at_end = min(ends)
     if away <= reach:
         return Twin(TwinKind.ENDS, axis, at_end)
     if heights.min() < 0 < heights.max():
-        slopes = [np.abs(np.diff(heights.mean(axis=1 - axis))).sum() for axis in (0, 1)]
-        return Twin(TwinKind.SPANS, int(np.argmax(slopes)))
-    return Twin(TwinKind.BESIDE)
+        return Twin(TwinKind.SPANS, crossing_axis(surface, plane))
+    return Twin(TwinKind.BESIDE, axis)
+
+
+def crossing_axis(surface: Surface, plane: Plane) -> int:
+    """The parameter direction that runs across the plane most."""
+    heights = _heights(surface, plane)
+    return int(np.argmax([np.abs(np.diff(heights.mean(axis=1 - axis))).sum() for axis in (0, 1)]))
+
+
+def _heights(surface: Surface, plane: Plane) -> Floats:
+    return plane.height(surface.points.reshape(-1, 3)).reshape(surface.points.shape[:2])
 
 
 _EDGES = ((0, 0), (0, 1), (1, 0), (1, 1))

@@ -15,7 +15,7 @@ from arabesque.desk.panels.fields import LengthField
 from arabesque.desk.session import Session
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
-from arabesque.model import Document, Item
+from arabesque.model import Item
 
 BARS = 41
 
@@ -156,9 +156,12 @@ class FitStrip(QWidget):
         self.tolerance.show_value(tolerance)
         item = session.surface_item
         surfaces = [item] if item is not None else document.surfaces(visible_only=True)
-        now, then = self._distances(document, surfaces), None
-        if document is not session.history.document:
-            then = self._distances(session.history.document, surfaces)
+        measured = document.with_images(surfaces)
+        now, then = self._distances(measured), None
+        before = session.history.document
+        if document is not before:
+            known = [before[i.id] for i in surfaces if i.id in before]
+            then = self._distances(before.with_images(known))
         figures = Figures.of(now, tolerance)
         ghost = None if then is None else Figures.of(then, tolerance)
         self.item.heading.setText("Patch" if item is not None else "Model")
@@ -169,17 +172,13 @@ class FitStrip(QWidget):
         self.degrees.show_value(f"{shape.degree[0]} x {shape.degree[1]}" if isinstance(shape, Surface) else "–", "", "")
         self.points.show_value(str(sum(i.shape.count for i in surfaces if isinstance(i.shape, Surface))), "", "")
         self.histogram.show_distances(now, then, tolerance)
-        words, before = _words(figures), _words(ghost)
+        words, ghosts = _words(figures), _words(ghost)
         for cell, key in ((self.inside, "inside"), (self.worst, "worst"), (self.rms, "rms")):
-            cell.show_value(words[key], before[key] if ghost is not None else "", theme.now().faint)
+            cell.show_value(words[key], ghosts[key] if ghost is not None else "", theme.now().faint)
         self.fly.setEnabled(figures.samples > 0)
 
-    def _distances(self, document: Document, items: list[Item]) -> Floats:
-        grids = [
-            self._session.meters.grid(shape, self._session.scan)
-            for item in items
-            if item.id in document and isinstance(shape := document[item.id].shape, Surface)
-        ]
+    def _distances(self, items: list[Item]) -> Floats:
+        grids = [self._session.grid(item) for item in items]
         parts = [grid.distance[grid.valid] for grid in grids if grid is not None]
         return np.concatenate(parts) if parts else np.zeros(0)
 

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from arabesque.desk.panels.fields import OptionsForm
+from arabesque.desk.panels.weight_table import WeightTable
 from arabesque.desk.session import Session
 from arabesque.desk.tools import Choice, Fact, Pick, Tool
 from arabesque.desk.tools.lay_square import motion_facts
@@ -43,6 +44,7 @@ class Inspector(QWidget):
         self._patch_actions = patch_actions
         self._tool: Tool | None = None
         self._subject: object = None
+        self._weights: WeightTable | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 6, 8, 8)
         layout.setSpacing(6)
@@ -94,10 +96,12 @@ class Inspector(QWidget):
             return
         idle = isinstance(tool, Pick)
         item = self._session.selection
-        subject = (tool, item.id if item is not None and idle else None)
+        subject = (tool, item.id if item is not None and idle else None, self._session.weighing.wanted)
         if subject != self._subject:
             self._subject = subject
             self._make_form(tool, item if idle else None)
+        if self._weights is not None:
+            self._weights.refresh()
         self.apply_button.setVisible(not idle and tool.applies)
         self.leave_button.setVisible(not idle)
         self.apply_button.setEnabled(tool.can_apply)
@@ -119,9 +123,13 @@ class Inspector(QWidget):
             form = OptionsForm(tool.options)
             form.edited.connect(tool.options_changed)
             self._form.addWidget(form)
+        self._weights = None
         if item is not None and isinstance(item.shape, Surface):
             for group in self._patch_actions:
                 self._form.addWidget(_button_row(group))
+            if self._session.weighing.wanted:
+                self._weights = WeightTable(self._session)
+                self._form.addWidget(self._weights)
 
     def _item_facts(self, item: Item | None) -> list[Fact]:
         if item is None:

@@ -88,7 +88,7 @@ class Outline(QWidget):
     def refresh(self) -> None:
         """Show the document as it is; nothing is touched when nothing here changed."""
         document = self._session.document
-        states = [(i.id, i.name, i.look, i.layer, self._state(i)[0], _weight(i)) for i in document]
+        states = [(i.id, i.name, i.look, i.layer, i.twin, self._state(i)[0], _weight(i)) for i in document]
         shown: list[object] = [
             states,
             document.layers,
@@ -139,6 +139,11 @@ class Outline(QWidget):
         name.setToolTip(
             f"{item.name}: {'reference scan' if reference else item.kind}{', ' + item.note if item.note else ''}"
         )
+        if item.twin is not None:
+            below = QStandardItem(f"twin: {item.twin.kind.value}")
+            below.setForeground(QColor(theme.now().faint))
+            below.setEditable(False)
+            name.appendRow(below)
         for source in item.made_from:
             if source in self._session.document:
                 below = QStandardItem(f"from {self._session.document[source].name}")
@@ -150,6 +155,8 @@ class Outline(QWidget):
         weight.setForeground(QColor(theme.now().faint))
         counted = {"scan": "Triangles", "regions": "Areas", "lines": "Lines"}
         weight.setToolTip(counted.get(item.kind, "Control points"))
+        if item.parked:
+            name.setForeground(QColor(theme.now().faint))
         sign, words, colour = self._state(item)
         state = QStandardItem(sign)
         state.setForeground(QColor(colour))
@@ -171,6 +178,8 @@ class Outline(QWidget):
 
     def _state(self, item: Item) -> tuple[str, str, str]:
         """Sign, words and colour of how an item stands to the scan."""
+        if item.parked:
+            return "▫", "Parked: kept aside, out of every check", theme.now().faint
         if isinstance(item.shape, Regions) and self._session.document.scan_of(item) is None:
             return "◌", "The scan they lie on has changed: find them anew", theme.now().outside
         if not isinstance(item.shape, Surface):

@@ -119,6 +119,11 @@ class Tool(QObject):
         return None
 
     @property
+    def box(self) -> tuple[Floats, Floats] | None:
+        """Where the tool draws a picture of its own: the box round that."""
+        return None
+
+    @property
     def loupe(self) -> Loupe | None:
         """Close-ups through what is being moved."""
         return None

@@ -40,12 +40,13 @@ class Export(Tool):
             return () if self.kind.is_mesh else ("chord",)
 
     def items(self) -> list[Item]:
-        """What would be written: the selected patch or curve, or else all that show."""
+        """What would be written: the selected patch or curve, or else all that show; with their mirror images."""
         document = self.session.document
         chosen = self.session.selection
         if chosen is not None and isinstance(chosen.shape, Surface | Curve):
-            return [chosen]
-        return [item for item in document if isinstance(item.shape, Surface | Curve) and document.shows(item)]
+            return document.with_images([chosen])
+        shown = [item for item in document if isinstance(item.shape, Surface | Curve) and document.shows(item)]
+        return document.with_images(shown)
 
     @property
     def says(self) -> str:

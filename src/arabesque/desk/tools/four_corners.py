@@ -30,6 +30,7 @@ class FourCornerPatch(Tool):
     hint = "Click four corners on the scan"
     shortcut = "N"
     icon = "ph.polygon"
+    short = "New patch"
     takes_places = True
 
     @dataclass

@@ -44,7 +44,7 @@ class Judge(Tool):
     @property
     def surfaces(self) -> list[Surface]:
         """The patches that are shown."""
-        shapes = [item.shape for item in self.session.document.surfaces(visible_only=True)]
+        shapes = [item.shape for item in self.session.patches]
         return [shape for shape in shapes if isinstance(shape, Surface)]
 
 
@@ -163,7 +163,7 @@ class JoinsCheck(Judge):
 
     @property
     def facts(self) -> list[Fact]:
-        found = joins(self.session.document.surfaces(visible_only=True))
+        found = joins(self.session.patches)
         if not found:
             return [Fact("Joins", "no edges meet")]
         return [
@@ -175,7 +175,7 @@ class JoinsCheck(Judge):
 
     @property
     def choices(self) -> list[Choice]:
-        items = self.session.document.surfaces(visible_only=True)
+        items = self.session.patches
         return [
             Choice(
                 f"{items[join.first[0]].name} – {items[join.second[0]].name}: {join.word(self.session.looks.limits)}",

@@ -59,6 +59,7 @@ class MovePoints(Tool):
     hint = "Click a control point, then drag it"
     shortcut = "M"
     icon = "ph.dots-nine"
+    short = "Points"
     applies = False
 
     @dataclass
@@ -500,6 +501,9 @@ class MovePoints(Tool):
         self._finish(after, f"{self._what()} {self._words(before, after, way)}")
 
     def _finish(self, document: Document, words: str) -> None:
+        item = self.item
+        before = self.session.history.document
+        self._tried.begin(before[item.id] if item is not None and item.id in before else None)
         try:
             self.session.commit(f"{self._name()}: {words}", document)
         except ArabesqueError as problem:

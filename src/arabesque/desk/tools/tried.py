@@ -27,23 +27,17 @@ class Tried:
         self._session = session
         self._states: list[_State] = []
 
+    def begin(self, item: Item | None) -> None:
+        """Remember a patch as it is before the first change."""
+        if not self._states:
+            self.note("as it was", item)
+
     def note(self, words: str, item: Item | None) -> None:
         """Remember the present state of a patch."""
         grid = None if item is None else self._session.grid(item)
         if item is not None and grid is not None and grid.valid.any():
-            if not self._states:
-                self._note_start(item)
             p99 = grid.figures(self._session.document.tolerance).inlier_p99
             self._states.append(_State(words, self._session.history.document, item.id, p99))
-
-    def _note_start(self, item: Item) -> None:
-        history = self._session.history
-        before = history.steps[history.position - 1].document
-        if item.id in before:
-            grid = self._session.grid(before[item.id])
-            if grid is not None:
-                p99 = grid.figures(self._session.document.tolerance).inlier_p99
-                self._states.append(_State("as it was", before, item.id, p99))
 
     def choices(self, item: Item | None) -> list[Choice]:
         """A line for each state of this patch that the history still has, latest first; the best is marked."""

@@ -108,20 +108,25 @@ class TryKeep(ScanTool):
 
     def try_it(self) -> None:
         """Do the work beside the window and show what comes of it."""
-        scan, item = self.scan, self.item
-        if scan is None or item is None:
-            return
+        item = self.item
         try:
-            work = self.work(scan)
+            work = self.prepared()
         except ArabesqueError as problem:
             self.session.tell_problem(problem)
             return
-        job = self.session.run(self.label, self.checked(scan, work))
+        if item is None or work is None:
+            return
+        job = self.session.run(self.label, work)
         self._job, self._worked_on = job, item
         job.done.connect(lambda made: self._tried(job, made))
         job.failed.connect(lambda _: self._tried(job, None))
         job.cancelled.connect(lambda: self._tried(job, None))
         self.changed.emit()
+
+    def prepared(self) -> Callable[[Progress], Any] | None:
+        """The work, ready to run beside the window; None while there is nothing to work on."""
+        scan = self.scan
+        return None if scan is None else self.checked(scan, self.work(scan))
 
     def checked(self, scan: Scan, work: Callable[[Progress], Any]) -> Callable[[Progress], Any]:
         """The work with whatever is to be looked at before its result is shown."""
@@ -134,9 +139,17 @@ class TryKeep(ScanTool):
         if made is not None and self._worked_on is not None:
             known = self.session.history.document.items.get(self._worked_on.id)
             if known is not None and known.shape is self._worked_on.shape:
-                self.made = made
-                self.session.show(self.shown_with(made))
+                self._show(made)
         self.changed.emit()
+
+    def _show(self, made: Any) -> None:
+        try:
+            document = self.shown_with(made)
+        except ArabesqueError as problem:
+            self.session.tell_problem(problem)
+            return
+        self.made = made
+        self.session.show(document)
 
     def _check(self) -> None:
         """Undo, or any other step in between, drops what was tried and not kept."""

@@ -1,0 +1,232 @@
+"""Lay a patch between edges of other patches and places on the scan."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+
+from arabesque.arrays import Floats
+from arabesque.checking import Figures, Limits, find_joins, surface_to_scan
+from arabesque.desk import theme
+from arabesque.desk.jobs import Job
+from arabesque.desk.patches import patch_edges, patch_triangles
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Fact, Pointer, Tool
+from arabesque.desk.tools.edges import edge_points
+from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.picking import segment_distance
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
+from arabesque.errors import ArabesqueError, FitProblem
+from arabesque.fitting import EdgeOf, Piece, lay_between, ring_of
+from arabesque.geometry import LARGEST_DEGREE, Surface
+from arabesque.progress import Progress
+
+NEAR = 9.0
+
+
+class LayBetween(Tool):
+    """Go round the gap: click edges and places; the patch shows as soon as there are four sides."""
+
+    id = "lay-between"
+    step = Step.PATCH
+    label = "Patch between edges"
+    hint = "Go round the gap: click edges of patches, and places on the scan, until there are four sides"
+    shortcut = "Shift+N"
+    icon = "ph.frame-corners"
+    short = "Between"
+    takes_places = True
+
+    @dataclass
+    class Options:
+        """u, v: degrees at least. tangent: the tangent planes of the edges are taken on."""
+
+        u: int = whole(3, 1, LARGEST_DEGREE, "Degree u")
+        v: int = whole(3, 1, LARGEST_DEGREE, "Degree v")
+        tangent: bool = labelled(False, "Tangent to edges")
+
+    def start(self) -> None:
+        self.pieces: list[tuple[str, int] | Floats] = []
+        self.made: Surface | None = None
+        self._facts: list[Fact] = []
+        self._hover: tuple[str, int] | Floats | None = None
+        self._job: Job | None = None
+        self._apply_when_made = False
+
+    def stop(self) -> None:
+        self._drop_job()
+
+    @property
+    def says(self) -> str:
+        if self.session.scan is None:
+            return "Open a scan first"
+        if self._job is not None:
+            return "Fitting: Esc drops it"
+        if self.made is not None:
+            return "Enter takes it; Backspace takes the last one back"
+        return "Click an edge, or a place on the scan; Backspace takes the last one back" if self.pieces else self.hint
+
+    @property
+    def can_apply(self) -> bool:
+        return self.made is not None or self._job is not None
+
+    @property
+    def facts(self) -> list[Fact]:
+        edges = sum(isinstance(piece, tuple) for piece in self.pieces)
+        places = len(self.pieces) - edges
+        return [Fact("Edges", str(edges)), Fact("Places", str(places)), *self._facts]
+
+    # the hand
+
+    def _under(self, pointer: Pointer) -> tuple[str, int] | Floats | None:
+        """A corner of a patch, an edge, or a place on the scan."""
+        nearest: tuple[float, tuple[str, int]] | None = None
+        for item in self.session.document.surfaces(visible_only=True):
+            assert isinstance(item.shape, Surface)
+            for corner in item.shape.points[np.ix_([0, -1], [0, -1])].reshape(-1, 3):
+                if pointer.near(corner, NEAR - 2):
+                    place: Floats = corner
+                    return place
+            for number in range(4):
+                seen = pointer.camera.project(edge_points(item.shape, number))[:, :2]
+                away = float(segment_distance(seen[:-1], seen[1:], pointer.x, pointer.y).min())
+                if away <= NEAR and (nearest is None or away < nearest[0]):
+                    nearest = away, (item.id, number)
+        return pointer.on_scan(self.session.scan) if nearest is None else nearest[1]
+
+    def move(self, pointer: Pointer, dragging: bool) -> None:
+        self._hover = self._under(pointer)
+        self.changed.emit()
+
+    def press(self, pointer: Pointer) -> None:
+        found = self._under(pointer)
+        if found is None:
+            self.session.tell_problem(ArabesqueError("There is neither an edge nor the scan here", "Click on one"))
+            return
+        if isinstance(found, tuple) and found in self.pieces:
+            return
+        self.pieces.append(found)
+        self._try()
+
+    def key(self, event: QKeyEvent) -> bool:
+        if event.key() == Qt.Key.Key_Backspace and self.pieces:
+            self.pieces.pop()
+            self._try()
+            return True
+        return False
+
+    def escape(self) -> None:
+        if self.pieces:
+            self.pieces = []
+            self._try()
+        else:
+            self.left.emit()
+
+    def options_changed(self) -> None:
+        self._try()
+
+    # the patch
+
+    def _given(self) -> list[Piece]:
+        given: list[Piece] = []
+        for piece in self.pieces:
+            if isinstance(piece, tuple):
+                shape = self.session.document[piece[0]].shape
+                assert isinstance(shape, Surface)
+                given.append(EdgeOf(shape, piece[1], self.options.tangent))
+            else:
+                given.append(piece)
+        return given
+
+    def _try(self) -> None:
+        """Fit the patch as soon as the pieces make four sides."""
+        self._drop_job()
+        self.made, self._facts = None, []
+        scan, tolerance, o = self.session.scan, self.session.document.tolerance, self.options
+        pieces = self._given()
+        if scan is None or not _four_sides(pieces, tolerance):
+            self.changed.emit()
+            return
+        degree = (o.u, o.v)
+
+        def work(progress: Progress) -> tuple[Surface, list[Fact]]:
+            made = lay_between(pieces, scan, tolerance, degree, progress)
+            return made, _facts_of(made, pieces, surface_to_scan(made, scan).figures(tolerance), tolerance)
+
+        job = self.session.run("Laying the patch", work)
+        self._job = job
+        job.done.connect(lambda made: self._take(job, made))
+        job.failed.connect(lambda _: self._take(job, None))
+        job.cancelled.connect(lambda: self._take(job, None))
+        self.changed.emit()
+
+    def _take(self, job: Job, made: tuple[Surface, list[Fact]] | None) -> None:
+        if job is not self._job:
+            return
+        self._job = None
+        if made is not None:
+            self.made, self._facts = made
+            if self._apply_when_made:
+                self.apply()
+        self._apply_when_made = False
+        self.changed.emit()
+
+    def _drop_job(self) -> None:
+        if self._job is not None:
+            self._job.cancel()
+            self._job = None
+
+    def apply(self) -> None:
+        if self._job is not None:
+            self._apply_when_made = True
+        if self.made is None:
+            return
+        sources = tuple(dict.fromkeys(piece[0] for piece in self.pieces if isinstance(piece, tuple)))
+        made, self.pieces = self.made, []
+        self.made, self._facts = None, []
+        self.session.add(f"patch of {made.count} points between edges", "Patch", made, made_from=sources)
+        self.changed.emit()
+
+    # the picture
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        parts: list[Triangles | Lines | Discs | Label] = []
+        t = theme.now()
+        if self.made is not None:
+            grid = self.session.meters.measure_now("preview", self.made, self.session.scan)
+            parts.append(patch_triangles("preview", grid))
+            parts.append(Lines(polyline(patch_edges(grid), closed=True), t.accent, 1.6, lift=0.8))
+        for piece, width in [*((piece, 4.0) for piece in self.pieces), (self._hover, 2.4)]:
+            if isinstance(piece, tuple) and piece[0] in self.session.document:
+                shape = self.session.document[piece[0]].shape
+                assert isinstance(shape, Surface)
+                parts.append(Lines(polyline(edge_points(shape, piece[1])), t.accent, width, on_top=True))
+            elif piece is not None and not isinstance(piece, tuple):
+                parts.append(Discs(piece[None], np.array([2.0 if width < 3 else 1.0]), 4.0))
+        return parts
+
+
+def _four_sides(pieces: list[Piece], tolerance: float) -> bool:
+    if len(pieces) < 2:
+        return False
+    try:
+        ring_of(pieces, tolerance)
+    except FitProblem:  # not yet four sides: the user goes on clicking
+        return False
+    return True
+
+
+def _facts_of(made: Surface, pieces: list[Piece], figures: Figures, tolerance: float) -> list[Fact]:
+    facts = [
+        Fact("Control points", str(made.count)),
+        Fact("99 % of inliers", f"{figures.inlier_p99:.3f} mm", "good" if figures.within(tolerance) else "bad"),
+    ]
+    neighbours = {id(piece.surface): piece.surface for piece in pieces if isinstance(piece, EdgeOf)}
+    found = [join for other in neighbours.values() for join in find_joins([made, other])]
+    if found:
+        worst = max(found, key=lambda join: float(join.angle.max()))
+        facts += [Fact("Joins", worst.word(Limits())), Fact("Worst angle", f"{worst.angle.max():.3f}°")]
+    return facts

@@ -1,0 +1,144 @@
+"""What tools share that make the selected patch anew: tried at once beside the window, Enter keeps, Esc drops."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from arabesque.arrays import Floats
+from arabesque.checking import surface_to_scan
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Fact
+from arabesque.desk.tools.try_keep import TryKeep
+from arabesque.errors import ArabesqueError
+from arabesque.fitting import roughness
+from arabesque.geometry import Surface, tie_matrix
+from arabesque.model import Document, Item
+from arabesque.progress import Progress
+from arabesque.scan import Scan
+
+
+@dataclass(frozen=True, eq=False)
+class NewShape:
+    """A patch made anew. words: for the history. gone: ids of items that it takes in."""
+
+    surface: Surface
+    facts: list[Fact]
+    words: str
+    gone: tuple[str, ...] = field(default=())
+
+
+class PatchWork(TryKeep):
+    """A tool that makes the selected patch anew; what it would be is tried whenever an option changes."""
+
+    step = Step.PATCH
+    eager = True
+    """Tried without being asked, as soon as there is something to try."""
+
+    def start(self) -> None:
+        super().start()
+        if self.item is None:
+            surfaces = self.session.document.surfaces(visible_only=True)
+            if surfaces:
+                self.session.select(surfaces[0].id)
+        if self.eager and self.can_apply:
+            self.try_it()
+
+    @property
+    def item(self) -> Item | None:
+        """The patch, as committed."""
+        item = self.session.surface_item
+        document = self.session.history.document
+        return document[item.id] if item is not None and item.id in document else None
+
+    @property
+    def surface(self) -> Surface | None:
+        """Its surface, as committed."""
+        item = self.item
+        return item.shape if item is not None and isinstance(item.shape, Surface) else None
+
+    @property
+    def scan(self) -> Scan | None:
+        return self.session.scan
+
+    @property
+    def says(self) -> str:
+        if self.surface is None:
+            return "Make a patch first"
+        if self._job is not None:
+            return "At work: Esc stops it"
+        return self.hint if self.made is None else "Enter keeps it, Esc drops it"
+
+    @property
+    def can_apply(self) -> bool:
+        return self.surface is not None and self._job is None
+
+    @property
+    def size_facts(self) -> list[Fact]:
+        surface = self.surface
+        return [] if surface is None else [Fact("Control points", str(surface.count))]
+
+    def options_changed(self) -> None:
+        super().options_changed()
+        if self.eager and self.can_apply:
+            self.try_it()
+
+    @abstractmethod
+    def shape_work(self, scan: Scan | None) -> Callable[[Progress], NewShape]:
+        """What is to be done, with the options as they are now; raises ArabesqueError when it cannot be."""
+
+    def work(self, scan: Scan) -> Callable[[Progress], Any]:
+        return self.shape_work(scan)
+
+    def prepared(self) -> Callable[[Progress], Any] | None:
+        return None if self.surface is None else self.shape_work(self.scan)
+
+    def shown_with(self, made: NewShape) -> Document:
+        item = self.item
+        assert item is not None
+        document = self.session.history.document.with_shape(item.id, made.surface)
+        for key in made.gone:
+            document = document.without(key)
+        self.session.measure_now(document, [document[item.id]])
+        return document
+
+    def keep(self, made: NewShape) -> None:
+        item = self.item
+        if item is None:
+            return
+        try:
+            self.session.commit(f"{item.name}: {made.words}", self.shown_with(made))
+        except ArabesqueError as problem:
+            self.session.tell_problem(problem)
+            return
+        self.left.emit()
+
+    def tie(self, surface: Surface) -> Floats | None:
+        """The moves that keep the patch tied to its mirror image; None where it has none."""
+        item = self.item
+        if item is None or item.twin is None:
+            return None
+        return tie_matrix(item.twin, self.session.history.document.plane_of(item), surface)
+
+    def tied(self, surface: Surface) -> Surface:
+        """The surface tied to its mirror image, where the patch is."""
+        item = self.item
+        if item is None or item.twin is None:
+            return surface
+        return item.twin.kept(surface, self.session.history.document.plane_of(item))
+
+
+def compared(before: Surface, after: Surface, scan: Scan | None, tolerance: float) -> list[Fact]:
+    """Weight, closeness and calm of both, the old figure in brackets."""
+    facts = [
+        Fact("Control points", f"{after.count} ({before.count})"),
+        Fact("Unevenness", f"{roughness(after):.3g} mm ({roughness(before):.3g})"),
+    ]
+    if scan is not None:
+        old, new = (surface_to_scan(s, scan).figures(tolerance) for s in (before, after))
+        good = "good" if new.within(tolerance) else "bad"
+        facts.append(Fact("99 % of inliers", f"{new.inlier_p99:.3f} mm ({old.inlier_p99:.3f})", good))
+        facts.append(Fact("rms", f"{new.rms:.3f} mm ({old.rms:.3f})"))
+    return facts
