@@ -14,6 +14,7 @@ from arabesque.checking.combs import (
 )
 from arabesque.checking.distance import Grid, distances_to_scan, even_parameters, scan_to_surface, surface_to_scan
 from arabesque.checking.figures import Figures, inlier_bound
+from arabesque.checking.form import FormKind, Island, form_values, hollow_islands
 from arabesque.checking.joins import Join, Limits, find_joins
 from arabesque.checking.loupe import CloseUp, close_up
 from arabesque.checking.net import NetReport, read_net
@@ -36,7 +37,9 @@ __all__ = [
     "Family",
     "Figures",
     "Flaw",
+    "FormKind",
     "Grid",
+    "Island",
     "Join",
     "Limits",
     "NetReport",
@@ -49,8 +52,10 @@ __all__ = [
     "even_parameters",
     "find_joins",
     "flaws_of",
+    "form_values",
     "grid_cuts",
     "grid_sections",
+    "hollow_islands",
     "inlier_bound",
     "line_comb",
     "measure_both_ways",

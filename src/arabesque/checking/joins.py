@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.geometry import Surface, normal_curvature, unit
+from arabesque.geometry import Surface, foot_points, normal_curvature, unit
 
 SAMPLES = 33
 DENSE = 129
@@ -32,7 +32,7 @@ class Join:
     """A pair of edges that run together.
 
     first, second: (number of the surface, number of its edge: 0 v low, 1 u
-    high, 2 v high, 3 u low). points: (n, 3) along the first. gap: (n,) mm.
+    high, 2 v high, 3 u low; -1 for its inside). points: (n, 3) along the first. gap: (n,) mm.
     angle: (n,) degrees between the tangent planes. curvature: (n,) mismatch
     across the edge, as a share. change: (n,) mismatch of its change on the
     way across, as a share of the bend over the patches' size.
@@ -60,6 +60,11 @@ class Join:
                 break
             grade += 1
         return grade
+
+    def worst(self, limits: Limits = Limits()) -> int:
+        """Number of the point where what fails next is worst."""
+        measures = (self.gap, self.angle, self.curvature, self.change)
+        return int(measures[min(self.grade(limits) + 1, 3)].argmax())
 
     def word(self, limits: Limits = Limits()) -> str:
         """The grade with the worst figure of what fails next."""
@@ -89,7 +94,8 @@ class _Edge:
 def find_joins(surfaces: Sequence[Surface], reach: float | None = None, samples: int = SAMPLES) -> list[Join]:
     """All pairs of edges of different surfaces that run together within ``reach`` mm all along the shorter one.
 
-    reach: by itself 0.2 % of the size of everything.
+    Edges that meet no other edge, but lie on the inside of a surface all
+    along, count too. reach: by itself 0.2 % of the size of everything.
     """
     if len(surfaces) < 2:
         return []
@@ -110,7 +116,54 @@ def find_joins(surfaces: Sequence[Surface], reach: float | None = None, samples:
                     join = _join(surfaces, edges, (a, i), (b, k), reach, samples)
                     if join is not None:
                         found.append(join)
-    return found
+    return found + _on_insides(surfaces, edges, found, reach, samples)
+
+
+def _on_insides(
+    surfaces: Sequence[Surface], edges: list[list[_Edge]], found: list[Join], reach: float, samples: int
+) -> list[Join]:
+    """Edges that lie on the inside of another surface, among those that meet no edge."""
+    taken = {pair for join in found for pair in (join.first, join.second)}
+    boxes = []
+    for surface in surfaces:
+        points = surface.points.reshape(-1, 3)
+        boxes.append((points.min(axis=0) - reach, points.max(axis=0) + reach))
+    made = []
+    for a, four in enumerate(edges):
+        for i, edge in enumerate(four):
+            for b, (low, high) in enumerate(boxes):
+                inside = (edge.points >= low).all() and (edge.points <= high).all()
+                if a == b or (a, i) in taken or not inside:
+                    continue
+                rough = edge.points[:: (DENSE - 1) // 8]
+                away = np.linalg.norm(foot_points(surfaces[b], rough).points - rough, axis=1)
+                if away.max() <= reach:
+                    made.append(_on_inside(surfaces[a], edge, surfaces[b], ((a, i), (b, -1)), samples))
+    return made
+
+
+def _on_inside(
+    a: Surface, edge: _Edge, b: Surface, pair: tuple[tuple[int, int], tuple[int, int]], samples: int
+) -> Join:
+    """The measures of an edge that lies on a surface: as between edges, the surface taken across the edge."""
+    uv = edge.uv(np.linspace(0, 1, samples))
+    points = a.at(uv)
+    feet = foot_points(b, points).uv
+    gap = np.linalg.norm(points - b.at(feet), axis=1)
+    d = a.derivatives(uv, 1)
+    way = edge.end - edge.start
+    across = unit(np.cross(a.normals(uv), d[1, 0] * way[0] + d[0, 1] * way[1]))
+    size = float(np.linalg.norm(np.diff(edge.points, axis=0), axis=1).sum())
+    inward = _inward(a, edge)
+    toward = d[1, 0] * inward[0] + d[0, 1] * inward[1]
+    # on the other surface the same step goes on outwards, beyond the edge
+    e = b.derivatives(feet, 1)
+    bases = np.stack([e[1, 0], e[0, 1]], axis=-1)
+    steps = np.einsum("nij,nj->ni", np.linalg.pinv(bases), -toward)
+    bend_a, slope_a = _bend_and_slope(a, uv, np.broadcast_to(inward, uv.shape), across, size)
+    bend_b, slope_b = _bend_and_slope(b, feet, steps, across, size)
+    normal_a, normal_b = a.normals(uv), b.normals(feet)
+    return Join(*pair, points, gap, *_mismatch(normal_a, normal_b, bend_a, slope_a, bend_b, slope_b, size))
 
 
 def _edge(surface: Surface, number: int, t: Floats) -> _Edge:
@@ -170,15 +223,23 @@ def _across(
 ) -> tuple[Floats, Floats, Floats]:
     """Angle (degrees) and mismatches of curvature and of its change across the edge."""
     normal_a, normal_b = a.normals(uv_a), b.normals(uv_b)
+    da = a.derivatives(uv_a, 1)
+    way = edge_a.end - edge_a.start
+    across = unit(np.cross(normal_a, da[1, 0] * way[0] + da[0, 1] * way[1]))
+    steps = [np.broadcast_to(_inward(s, e), uv.shape) for s, e, uv in ((a, edge_a, uv_a), (b, edge_b, uv_b))]
+    bend_a, slope_a = _bend_and_slope(a, uv_a, steps[0], across, size)
+    bend_b, slope_b = _bend_and_slope(b, uv_b, steps[1], across, size)
+    return _mismatch(normal_a, normal_b, bend_a, slope_a, bend_b, slope_b, size)
+
+
+def _mismatch(
+    normal_a: Floats, normal_b: Floats, bend_a: Floats, slope_a: Floats, bend_b: Floats, slope_b: Floats, size: float
+) -> tuple[Floats, Floats, Floats]:
+    """Angle, degrees, and the shares by which curvature and its change differ; slopes are taken away from the edge."""
     side = np.sign(np.einsum("nc,nc->n", normal_a, normal_b))
     side = np.where(side == 0, 1.0, side)
     sine = np.linalg.norm(np.cross(normal_a, normal_b), axis=1)
     angle = np.degrees(np.arctan2(sine, np.abs(np.einsum("nc,nc->n", normal_a, normal_b))))
-    da = a.derivatives(uv_a, 1)
-    way = edge_a.end - edge_a.start
-    across = unit(np.cross(normal_a, da[1, 0] * way[0] + da[0, 1] * way[1]))
-    bend_a, slope_a = _bend_and_slope(a, uv_a, edge_a, across, size)
-    bend_b, slope_b = _bend_and_slope(b, uv_b, edge_b, across, size)
     bend_b, slope_b = side * bend_b, side * slope_b
     scale = np.maximum((np.abs(bend_a) + np.abs(bend_b)) / 2, LEAST_BEND)
     curvature = np.abs(bend_a - bend_b) / scale
@@ -187,15 +248,17 @@ def _across(
     return angle, curvature, change
 
 
-def _bend_and_slope(surface: Surface, uv: Floats, edge: _Edge, across: Floats, size: float) -> tuple[Floats, Floats]:
-    """Curvature across the edge, and how it changes on the way inwards, 1/mm and 1/mm²."""
+def _inward(surface: Surface, edge: _Edge) -> Floats:
+    """(2,) parameters from the middle of an edge to the middle of the surface."""
     (u0, u1), (v0, v1) = surface.domain
-    middle = np.array([(u0 + u1) / 2, (v0 + v1) / 2])
-    inward = middle - (edge.start + edge.end) / 2
-    step = 1e-3 * inward
+    return np.array([(u0 + u1) / 2, (v0 + v1) / 2]) - (edge.start + edge.end) / 2
+
+
+def _bend_and_slope(surface: Surface, uv: Floats, away: Floats, across: Floats, size: float) -> tuple[Floats, Floats]:
+    """Curvature across the edge, and how it changes on the way along (n, 2) ``away``, 1/mm and 1/mm²."""
+    step = 1e-3 * away
     bend = normal_curvature(surface, uv, across)
-    inside = uv + step
     d = surface.derivatives(uv, 1)
-    length = np.linalg.norm(d[1, 0] * step[0] + d[0, 1] * step[1], axis=1)
-    slope = (normal_curvature(surface, inside, across) - bend) / np.maximum(length, 1e-9 * size)
+    length = np.linalg.norm(d[1, 0] * step[:, :1] + d[0, 1] * step[:, 1:], axis=1)
+    slope = (normal_curvature(surface, uv + step, across) - bend) / np.maximum(length, 1e-9 * size)
     return bend, slope

@@ -9,16 +9,21 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.checking import (
     Comb,
+    Cuts,
     Family,
     Flaw,
     Grid,
     Join,
     find_joins,
+    grid_cuts,
     grid_sections,
+    read_net,
+    section_comb,
     surface_combs,
 )
 from arabesque.desk import theme
-from arabesque.desk.looks import Looks
+from arabesque.desk.looks import CombsOn, CutKind, Looks
+from arabesque.desk.patches import form_of
 from arabesque.desk.session import Session
 from arabesque.desk.view.scene import Discs, Gloss, GlossKind, Label, Lines, grid_triangles, polyline
 from arabesque.errors import ArabesqueError
@@ -28,9 +33,11 @@ from arabesque.model import Item
 Part = Lines | Discs | Label
 
 
-def family(looks: Looks) -> Family:
+def cuts(looks: Looks) -> Cuts:
     """The planes of the sections that are shown."""
     look = looks.sections
+    if look.kind is not CutKind.EVEN and look.planes is not None:
+        return look.planes
     return Family(np.array(look.along.value[1]), look.spacing, look.start)
 
 
@@ -38,7 +45,7 @@ def section_parts(session: Session, looks: Looks, items: list[Item]) -> list[Par
     """Sections of the reference scan as thin lines, of patches as strong ones."""
     parts: list[Part] = []
     try:
-        planes = family(looks)
+        planes = cuts(looks)
         scan = session.scan
         cut = None if scan is None else session.scan_views.sections(scan, planes)
         if cut is not None:
@@ -53,6 +60,8 @@ def section_parts(session: Session, looks: Looks, items: list[Item]) -> list[Par
 
 def comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -> list[Part]:
     """Teeth and their outline on lines of each patch; flaws as discs in the colour of what is wrong."""
+    if looks.combs.on is CombsOn.SECTIONS:
+        return _section_comb_parts(session, looks, items, size)
     parts: list[Part] = []
     t = theme.now()
     shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
@@ -75,6 +84,28 @@ def comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -
     return parts
 
 
+def _section_comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -> list[Part]:
+    """Teeth on the sections of each patch."""
+    try:
+        planes = cuts(looks)
+        found = []
+        for item in items:
+            grid = session.grid(item)
+            if grid is not None and isinstance(item.shape, Surface):
+                uv, normals = grid_cuts(grid, grid_triangles(*grid.points.shape[:2]), planes)
+                found.append(section_comb(item.shape, uv, normals))
+    except ArabesqueError as problem:
+        return [Label(_middle(items), str(problem))]
+    if not any(len(points) for points, _ in found):
+        return []
+    points, vectors = (np.concatenate([pair[k] for pair in found]) for k in (0, 1))
+    tall = float(np.percentile(np.linalg.norm(vectors, axis=2), 90)) or 1.0
+    tips = points - looks.combs.teeth * size / tall * vectors
+    t = theme.now()
+    teeth = np.stack([points[:, 0], tips[:, 0]], axis=1)
+    return [Lines(teeth, t.net, 1.0, 0.55, on_top=True), Lines(tips, t.accent, 1.6, on_top=True)]
+
+
 def _flawed(comb: Comb, ends: Floats) -> list[Floats]:
     return [ends[place] for flaw in Flaw for place in np.flatnonzero(comb.flaws[flaw])]
 
@@ -82,6 +113,23 @@ def _flawed(comb: Comb, ends: Floats) -> list[Floats]:
 def comb_words(combs: list[Comb]) -> dict[str, int]:
     """How many lines have each flaw."""
     return {flaw.value: sum(bool(comb.flaws[flaw].any()) for comb in combs) for flaw in Flaw}
+
+
+_read_net = lru_cache(maxsize=256)(read_net)
+
+
+def net_parts(shape: Surface) -> list[Part]:
+    """What is wrong with a control net: crossing cells outlined, uneven points ringed, points that dip as discs."""
+    report, points, t = _read_net(shape), shape.points, theme.now()
+    parts: list[Part] = []
+    for i, j in np.argwhere(report.crossing):
+        ring = points[[i, i + 1, i + 1, i], [j, j, j + 1, j + 1]]
+        parts.append(Lines(polyline(ring, closed=True), t.outside, 2.4, on_top=True))
+    for mask, state, radius in ((report.uneven, 3.0, 4.5), (report.dips, 0.0, 4.5)):
+        some = points[mask]
+        if len(some):
+            parts.append(Discs(some, np.full(len(some), state), radius, t.outside))
+    return parts
 
 
 def joins(items: list[Item]) -> list[Join]:
@@ -116,6 +164,18 @@ def join_parts(looks: Looks, found: list[Join]) -> list[Part]:
         if grade < 1:
             parts.append(Discs(join.points[[worst]], np.zeros(1), 5.0, t.outside))
     return parts
+
+
+def form_range(session: Session, looks: Looks) -> float:
+    """1/mm at which the curvature colours of patches are full; their few tightest places do not decide."""
+    if looks.form_radius > 0:
+        return 1 / looks.form_radius
+    values = [
+        form_of(item.shape, grid, looks.form).ravel()
+        for item in session.patches
+        if isinstance(item.shape, Surface) and (grid := session.grid(item)) is not None
+    ]
+    return float(np.percentile(np.abs(np.concatenate(values)), 95)) or 1e-9 if values else 1e-9
 
 
 def gloss(looks: Looks, reflection: bool, size: float) -> Gloss:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from arabesque.desk.commands import Command
 from arabesque.desk.looks import Glance, ScanLook
 from arabesque.desk.tools import TOOLS, OpenScan, Preferences, Timeline, Tool
+from arabesque.desk.tools.patch_work import PatchWork
 from arabesque.desk.tools.try_keep import ScanTool
 from arabesque.model import Item
 from arabesque.reading import Regions
@@ -313,8 +314,14 @@ def _tools(w: Window) -> None:
     def needs_shape() -> bool:
         return any(not isinstance(item.shape, Scan) for item in w.session.document)
 
+    def needs_both() -> bool:
+        return needs_scan() and needs_patch()
+
     enabled = {"four-corners": needs_scan, "move-points": needs_patch, "export": needs_shape}
     enabled |= {tool.id: needs_scan for tool in TOOLS if issubclass(tool, ScanTool)}
+    enabled |= {tool.id: needs_patch for tool in TOOLS if issubclass(tool, PatchWork)}
+    enabled |= dict.fromkeys(("by-numbers", "edges", "split"), needs_patch)
+    enabled |= {"fit-again": needs_both, "lay-between": needs_scan}
     enabled["correct-regions"] = lambda: any(isinstance(item.shape, Regions) for item in w.session.document)
     for tool in TOOLS:
         w.commands.add(
@@ -463,6 +470,8 @@ def _looks(w: Window) -> None:
         add(
             Command(f"look-{direction}", label, f"Look {label.lower()}", partial(w.look_along, direction), "View", keys)
         )
+    hint = "Look along the form at an acute angle: dips and bumps of the net stand out"
+    add(Command("look-form", "Along the form", hint, w.look_along_form, "View", "A", "ph.eye"))
     add(
         Command(
             "perspective",

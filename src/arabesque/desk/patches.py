@@ -1,21 +1,25 @@
 """How a measured patch looks: triangles with distances, and its edges."""
 
+from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.checking import Grid
+from arabesque.checking import FormKind, Grid, form_values
 from arabesque.desk import theme
-from arabesque.desk.view.scene import MISSING, Paint, Triangles, grid_border, grid_triangles
+from arabesque.desk.view.scene import MISSING, Form, Paint, Triangles, grid_border, grid_triangles
+from arabesque.geometry import Surface, bezier_nets, span_places
 
 LIFT = 0.25
 """Patches are drawn this far (mm) before their place, so that the scan's noise does not show through."""
 
 
 @lru_cache(maxsize=256)
-def patch_triangles(slot: str, grid: Grid, see_through: bool = False, dimmed: bool = False) -> Triangles:
-    """The shaded triangles of a measured patch."""
+def patch_triangles(
+    slot: str, grid: Grid, see_through: bool = False, dimmed: bool = False, surface: Surface | None = None
+) -> Triangles:
+    """The shaded triangles of a measured patch; with its surface, stripes on it are exact."""
     rows, columns = grid.points.shape[:2]
     return Triangles(
         slot=slot,
@@ -29,7 +33,27 @@ def patch_triangles(slot: str, grid: Grid, see_through: bool = False, dimmed: bo
         dimmed=dimmed,
         lift=LIFT,
         glossy=True,
+        form=None if surface is None else _form(surface, grid),
     )
+
+
+def _form(surface: Surface, grid: Grid) -> Form:
+    u, v = (span_places(k, at) for k, at in zip(surface.knots, (grid.u, grid.v), strict=True))
+    places = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
+    return Form(bezier_nets(surface), places)
+
+
+@lru_cache(maxsize=256)
+def form_of(surface: Surface, grid: Grid, kind: FormKind) -> Floats:
+    """(r, s) curvature of a patch on its measured grid."""
+    return form_values(surface, grid.u, grid.v, kind)
+
+
+@lru_cache(maxsize=256)
+def form_triangles(slot: str, grid: Grid, surface: Surface, kind: FormKind, dimmed: bool) -> Triangles:
+    """The triangles of a measured patch in the colours of its curvature."""
+    values = form_of(surface, grid, kind).ravel()
+    return replace(patch_triangles(slot, grid, False, dimmed), values=values, paint=Paint.CURVATURE, glossy=False)
 
 
 def patch_edges(grid: Grid) -> Floats:

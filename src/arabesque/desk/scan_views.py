@@ -11,15 +11,18 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.arrays import Floats, Ints
-from arabesque.checking import Family, scan_sections
+from arabesque.checking import Cuts, Family, PlaneSet, scan_sections
 from arabesque.desk.jobs import JobQueue
-from arabesque.progress import Progress
+from arabesque.mending import merged
+from arabesque.progress import Progress, silent
 from arabesque.reading import Regions
-from arabesque.scan import Scan, ScanCurvature, calming_rounds, coarse_stand_in, scan_curvature
+from arabesque.scan import Scan, ScanCurvature, calming_rounds, coarse_stand_in, ready_to_fit, scan_curvature
 
 COARSE_TRIANGLES = 30_000
 WORTH_A_STAND_IN = 80_000
 AREA_COLOURS = 8
+AT_ONCE, MOST_SECTIONS = 2, 6
+"""So many planes are cut in the window's own thread, and so many families are kept for a scan."""
 
 
 class CurvatureKind(Enum):
@@ -65,10 +68,25 @@ class ScanViews(QObject):
             return self.areas(scan, regions)
         return None if made is None else made[1]
 
-    def sections(self, scan: Scan, planes: Family) -> Floats | None:
-        """(k, 2, 3) segments where planes cut a scan; None until they are made."""
-        key = f"sections {planes.direction} {planes.spacing} {planes.start}"
+    def sections(self, scan: Scan, planes: Cuts) -> Floats | None:
+        """(k, 2, 3) segments where planes cut a scan; None until they are made. A plane or two are cut at once."""
+        if isinstance(planes, PlaneSet) and len(planes.planes) <= AT_ONCE:
+            return scan_sections(scan, planes).segments
+        key = _key(planes)
+        known = [name for number, name in self._known if number == id(scan) and name.startswith("sections")]
+        if key not in known and len(known) >= MOST_SECTIONS:
+            del self._known[id(scan), known[0]]
         return self._get(scan, key, "", lambda: scan_sections(scan, planes).segments)
+
+    def as_one(self, scans: list[Scan]) -> Scan | None:
+        """Several scans as one, to measure distances to the nearest of them; None until it is made."""
+        first = scans[0]
+        key = f"as one {[id(scan) for scan in scans]}"
+        known = self._known.get((id(first), key))
+        made = self._get(first, key, "Taking scans together", lambda: (scans, ready_to_fit(merged(scans), silent)))
+        if made is None or known is None:
+            return None
+        return made[1] if all(a is b for a, b in zip(made[0], scans, strict=True)) else None
 
     def measured(self, scan: Scan, progress: Progress) -> ScanCurvature:
         """Curvature for other work, less averaged than for the picture, kept; called in a worker thread."""
@@ -101,6 +119,12 @@ class ScanViews(QObject):
         job.done.connect(keep)
         job.cancelled.connect(lambda: self._known.pop(key, None))
         return None
+
+
+def _key(planes: Cuts) -> str:
+    if isinstance(planes, Family):
+        return f"sections {planes.direction} {planes.spacing} {planes.start}"
+    return f"sections {[(plane.normal.tolist(), plane.offset) for plane in planes.planes]}"
 
 
 class _CurvatureViews:

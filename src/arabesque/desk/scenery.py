@@ -8,9 +8,9 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
-from arabesque.desk.judging import comb_parts, gloss, join_parts, joins, section_parts
+from arabesque.desk.judging import comb_parts, form_range, gloss, join_parts, joins, net_parts, section_parts
 from arabesque.desk.looks import Glance, Looks, ScanLook
-from arabesque.desk.patches import patch_edges, patch_triangles
+from arabesque.desk.patches import form_triangles, patch_edges, patch_triangles
 from arabesque.desk.scene_box import model_box
 from arabesque.desk.session import Session
 from arabesque.desk.tools import Tool
@@ -37,6 +37,8 @@ def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: 
     if looks.glances & {Glance.STRIPES, Glance.REFLECTION}:
         size = size_of(session.patches)
         scene = replace(scene, gloss=gloss(looks, Glance.REFLECTION in looks.glances, size))
+    if Glance.FORM in looks.glances:
+        scene = replace(scene, curvature_range=form_range(session, looks), curvature_words=looks.form.value[1])
     for item in session.document:
         if not shows(session, looks, item) or item.id in tool.covers:
             continue
@@ -45,11 +47,13 @@ def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: 
                 scene = _with_scan(scene, session, looks, item, item.shape, moving)
         elif isinstance(item.shape, Surface):
             for patch in session.document.with_images([item]):
-                _add_patch(scene, session, patch)
+                _add_patch(scene, session, looks, patch)
             if Glance.NET in looks.glances:
                 scene.lines.append(Lines(net_segments(item.shape.points), theme.now().net, 1.0, 0.8, on_top=True))
                 points = item.shape.points.reshape(-1, 3)
                 scene.discs.append(Discs(points, np.zeros(len(points)), 2.8))
+                for flaw in net_parts(item.shape):
+                    add(scene, flaw)
         elif isinstance(item.shape, Curve):
             u = np.linspace(*item.shape.domain, 40 * item.shape.spans + 1)
             scene.lines.append(Lines(polyline(item.shape.at(u)), *_ink(session, item), lift=0.6))
@@ -62,6 +66,7 @@ def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: 
     loupe = tool.loupe
     if loupe is not None:
         scene = replace(scene, loupe=loupe)
+    scene.graphs.extend(tool.graphs)
     _add_checks(scene, session, looks)
     for part in tool.parts(camera):
         add(scene, part)
@@ -121,7 +126,9 @@ def _with_scan(scene: Scene, session: Session, looks: Looks, item: Item, scan: S
         scene.triangles.append(
             Triangles("marks", scan.points, scan.smoothed_normals, marked, colour, lift=MARK_LIFT * scan.diagonal)
         )
-    return scene if curvature is None else replace(scene, curvature_range=looks.curvature_range or curvature[1])
+    if curvature is None or Glance.FORM in looks.glances:
+        return scene
+    return replace(scene, curvature_range=looks.curvature_range or curvature[1])
 
 
 def _add_regions(scene: Scene, session: Session, item: Item, regions: Regions) -> None:
@@ -146,11 +153,17 @@ def add(scene: Scene, part: Triangles | Lines | Discs | Label) -> None:
     kinds[type(part)].append(part)
 
 
-def _add_patch(scene: Scene, session: Session, item: Item) -> None:
+def _add_patch(scene: Scene, session: Session, looks: Looks, item: Item) -> None:
     grid = session.grid(item)
     if grid is None:
         return
-    scene.triangles.append(patch_triangles(item.id, grid, item.look.see_through, session.document.dims(item)))
+    surface = item.shape if scene.gloss is not None and isinstance(item.shape, Surface) else None
+    dimmed = session.document.dims(item)
+    if Glance.FORM in looks.glances and surface is None and isinstance(item.shape, Surface):
+        mesh = form_triangles(item.id, grid, item.shape, looks.form, dimmed)
+    else:
+        mesh = patch_triangles(item.id, grid, item.look.see_through, dimmed, surface)
+    scene.triangles.append(mesh)
     colour, width = _ink(session, item)
     scene.lines.append(Lines(polyline(patch_edges(grid), closed=True), colour, width, lift=0.6))
 

@@ -54,6 +54,8 @@ class Session(QObject):
     told = pyqtSignal(str, bool)
     filed = pyqtSignal()
     fit_wanted = pyqtSignal()
+    fly_wanted = pyqtSignal(object, object, float)
+    """Somebody wants to look at a place: (3,) where, (3,) from which side, and how many mm round it."""
 
     journal_failed = pyqtSignal(object)
 
@@ -98,6 +100,14 @@ class Session(QObject):
     def scan(self) -> Scan | None:
         """The reference scan."""
         return self.document.reference_scan
+
+    @property
+    def checked_scan(self) -> Scan | None:
+        """What distances are measured to: the reference scan, or all scans that show as one once that is made."""
+        if not self.looks.against_all:
+            return self.scan
+        shown = [item.shape for item in self.document if isinstance(item.shape, Scan) and self.document.shows(item)]
+        return self.scan_views.as_one(shown) or self.scan if len(shown) > 1 else self.scan
 
     @property
     def unsaved(self) -> bool:
@@ -206,7 +216,7 @@ class Session(QObject):
 
     def grid(self, item: Item) -> Grid | None:
         """Measured grid of a surface item, or None while it is being measured."""
-        return self.meters.grid(item.shape, self.scan) if isinstance(item.shape, Surface) else None
+        return self.meters.grid(item.shape, self.checked_scan) if isinstance(item.shape, Surface) else None
 
     @property
     def patches(self) -> list[Item]:
@@ -217,14 +227,14 @@ class Session(QObject):
         """Measure patches that are being moved, and their mirror images, before they are shown."""
         for item in document.with_images(items):
             if isinstance(item.shape, Surface):
-                self.meters.measure_now(item.id, item.shape, self.scan)
+                self.meters.measure_now(item.id, item.shape, self.checked_scan)
 
     def _want_measures(self) -> None:
         shapes = []
         for document in (self.document, self.history.document):
             items = document.with_images([item for item in document if not item.parked])
             shapes += [item.shape for item in items if isinstance(item.shape, Surface)]
-        self.meters.want(shapes, self.scan)
+        self.meters.want(shapes, self.checked_scan)
 
     # simple changes
 

@@ -30,7 +30,7 @@ from arabesque.desk import theme as themes
 from arabesque.desk.commands import Commands
 from arabesque.desk.edits import raise_degree, refit_patch, try_lower_degree
 from arabesque.desk.jobs import Job
-from arabesque.desk.looks import Glance, ScanLook
+from arabesque.desk.looks import Glance, ScanLook, scaled
 from arabesque.desk.menus import register
 from arabesque.desk.panels.chips import Chips
 from arabesque.desk.panels.fields import LengthField
@@ -50,12 +50,15 @@ from arabesque.desk.view.navigation import PRESETS
 from arabesque.desk.view.picking import surface_under
 from arabesque.desk.view.widget import View
 from arabesque.errors import ArabesqueError
+from arabesque.geometry import Surface
 from arabesque.model import SUFFIX, Document, Leftover, discard, leftovers
 from arabesque.scan import MESH_SUFFIXES
 from arabesque.solid import MODEL_SUFFIXES
 
 HOLD_SECONDS = 0.35
 MESSAGE_SECONDS = 6
+GRAZING = 0.16
+"""Rise of the sight over a form that is looked along."""
 PREPARE_GROUPS = (
     ("open-scan", "simulate", "scan-look"),
     ("tidy", "mark", "openings", "cut"),
@@ -96,6 +99,7 @@ class Window(QMainWindow):
         self.session.filed.connect(self._filed)
         self.session.told.connect(self.tell)
         self.session.fit_wanted.connect(self.fit_view)
+        self.session.fly_wanted.connect(self.fly_to)
         self.take_up(Pick)
         self.go_to(Step.PREPARE)
         self._changed()
@@ -120,6 +124,7 @@ class Window(QMainWindow):
         self.view.moved.connect(lambda pointer, dragging: self.tool.move(pointer, dragging))
         self.view.released.connect(lambda pointer: self.tool.release(pointer))
         self.view.menu_wanted.connect(self._view_menu)
+        self.view.scaled.connect(self._scale)
         self.view.key_pressed.connect(self._key)
         self.view.key_released.connect(self._key_up)
 
@@ -339,7 +344,14 @@ class Window(QMainWindow):
     def toggle_glance(self, glance: Glance) -> None:
         """Lay a check over the picture, or take it away."""
         self.looks.glances = self.looks.glances ^ {glance}
+        self.looks.latest = glance if glance in self.looks.glances else None
         self._changed()
+
+    def _scale(self, notches: float, fine: bool) -> None:
+        """Alt and the wheel: the tool's own scale, or that of the check that was switched on last."""
+        if self.tool.wheel(notches, fine) or scaled(self.looks, notches, fine):
+            self.inspector.make_anew()
+            self._changed()
 
     def show_plain(self) -> None:
         """Take every check away."""
@@ -516,7 +528,22 @@ class Window(QMainWindow):
         grid, size = max(zip(grids, sizes, strict=True), key=lambda pair: pair[1].max())
         at = np.unravel_index(size.argmax(), size.shape)
         span = np.linalg.norm(grid.points.reshape(-1, 3).max(axis=0) - grid.points.reshape(-1, 3).min(axis=0))
-        self.view.look(self.view.camera.looking_at(grid.points[at], grid.normals[at], 0.18 * float(span)))
+        self.fly_to(grid.points[at], grid.normals[at], 0.18 * float(span))
+
+    def fly_to(self, place: Floats, normal: Floats, size: float) -> None:
+        """Bring a place to the middle of the view, seen from a side, with so many mm round it."""
+        self.view.look(self.view.camera.looking_at(place, normal, size))
+
+    def look_along_form(self) -> None:
+        """Look along the selected patch, or along all: an acute angle shows bumps and dips of the net."""
+        items = [i for i in self.session.selected_items if isinstance(i.shape, Surface)] or self.session.patches
+        shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
+        if shapes:
+            points = np.concatenate([shape.points.reshape(-1, 3) for shape in shapes])
+            middle, size = points.mean(axis=0), float(np.linalg.norm(np.ptp(points, axis=0)))
+            sides = np.linalg.svd(points - middle, full_matrices=False)[2]
+            up = sides[2] if sides[2][2] >= 0 else -sides[2]
+            self.view.look(self.view.camera.seen_from(middle, GRAZING * up - sides[0], up, 0.35 * size))
 
     def raise_degree(self, u: int, v: int) -> None:
         """Raise the selected patch's degree; its shape stays exactly."""

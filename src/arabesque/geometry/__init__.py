@@ -4,6 +4,7 @@ from arabesque.geometry.curvature import Curvatures, curve_curvature, normal_cur
 from arabesque.geometry.curve import Curve
 from arabesque.geometry.elementary import Elementary, ElementaryKind, frame_of
 from arabesque.geometry.extending import Manner, continuation, extended, over_quadrangle, parameter_step
+from arabesque.geometry.extraction import bezier_nets, span_places
 from arabesque.geometry.foot_points import Feet, foot_points
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, breakpoints, greville, uniform_knots
@@ -74,6 +75,7 @@ __all__ = [
     "basis_matrix",
     "between",
     "bezier_knots",
+    "bezier_nets",
     "breakpoints",
     "compatible_curves",
     "continuation",
@@ -114,6 +116,7 @@ __all__ = [
     "same_as",
     "simplify_curve",
     "simplify_surface",
+    "span_places",
     "split_curve",
     "split_surface",
     "straightened",

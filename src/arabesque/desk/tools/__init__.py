@@ -13,7 +13,9 @@ from arabesque.desk.tools.export import Export
 from arabesque.desk.tools.find_symmetry import FindSymmetry
 from arabesque.desk.tools.fit_again import FitAgain
 from arabesque.desk.tools.four_corners import FourCornerPatch
-from arabesque.desk.tools.judge import CombsCheck, GlossCheck, JoinsCheck, SectionsCheck
+from arabesque.desk.tools.judge import GlossCheck, JoinsCheck
+from arabesque.desk.tools.judge_form import DistanceCheck, FormCheck, NetCheck
+from arabesque.desk.tools.judge_lines import CombsCheck, SectionsCheck
 from arabesque.desk.tools.lay_square import LaySquare, TurnAndMove
 from arabesque.desk.tools.mark import Mark
 from arabesque.desk.tools.move_points import MovePoints
@@ -35,7 +37,7 @@ TOOLS: list[type[Tool]] = [
     OpenScan, SimulateScan, ScanLookTool, TidyScan, Mark, CloseOpenings, CutScan, FindSymmetry, LaySquare, TurnAndMove,
     SameSides, CalmScan, NewTriangles, FindRegions, CorrectRegions, FitTrueShape, FeatureLines,
     FourCornerPatch, LayBetween, MovePoints, ByNumbers, Edges, FitAgain, Degrees, Split, Join, Twins,
-    SectionsCheck, CombsCheck, GlossCheck, JoinsCheck, Compare, Export,
+    DistanceCheck, SectionsCheck, CombsCheck, GlossCheck, FormCheck, NetCheck, JoinsCheck, Compare, Export,
 ]  # fmt: skip
 """Every tool that the tool column offers, in its order."""
 
@@ -50,6 +52,7 @@ __all__ = [
     "CorrectRegions",
     "CutScan",
     "Degrees",
+    "DistanceCheck",
     "Edges",
     "Export",
     "Fact",
@@ -58,6 +61,7 @@ __all__ = [
     "FindSymmetry",
     "FitAgain",
     "FitTrueShape",
+    "FormCheck",
     "FourCornerPatch",
     "GlossCheck",
     "Join",
@@ -66,6 +70,7 @@ __all__ = [
     "LaySquare",
     "Mark",
     "MovePoints",
+    "NetCheck",
     "NewTriangles",
     "OpenScan",
     "Pick",

@@ -14,7 +14,7 @@ from arabesque.arrays import Floats
 from arabesque.desk.session import Session
 from arabesque.desk.steps import Step
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.scene import Discs, Label, Lines, Loupe, Triangles
+from arabesque.desk.view.scene import Discs, Graph, Label, Lines, Loupe, Triangles
 from arabesque.geometry import unit
 from arabesque.scan import Scan
 
@@ -129,6 +129,11 @@ class Tool(QObject):
         return None
 
     @property
+    def graphs(self) -> list[Graph]:
+        """Values along lines, drawn beside the picture."""
+        return []
+
+    @property
     def facts(self) -> list[Fact]:
         """Live values for the Inspector."""
         return []
@@ -160,6 +165,10 @@ class Tool(QObject):
 
     def release(self, pointer: Pointer) -> None:
         """The left button went up."""
+
+    def wheel(self, notches: float, fine: bool) -> bool:
+        """The wheel was turned with Alt held, fine with Shift too; True when the tool used it."""
+        return False
 
     def key(self, event: QKeyEvent) -> bool:
         """A key was pressed; True when the tool used it."""

@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from typing import ClassVar
 
 import numpy as np
 
-from arabesque.checking import Limits
-from arabesque.desk.judging import comb_words, combs_of, joins
+from arabesque.checking import Join, Limits
+from arabesque.desk.judging import joins
 from arabesque.desk.looks import Along, Glance
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Choice, Fact, Tool
+from arabesque.desk.tools.base import Choice, Fact, Pointer, Tool
 from arabesque.desk.tools.options import labelled, share, whole
 from arabesque.desk.view.scene import GlossKind
-from arabesque.geometry import Surface
+from arabesque.geometry import Surface, foot_points
+from arabesque.model import Item
+
+TURN = 0.4
+"""Degrees that the studio's bars turn a pixel."""
 
 
 class Judge(Tool):
@@ -48,67 +53,6 @@ class Judge(Tool):
         return [shape for shape in shapes if isinstance(shape, Surface)]
 
 
-class SectionsCheck(Judge):
-    """Families of sections of scan and patches."""
-
-    id = "check-sections"
-    label = "Sections"
-    hint = "Sections of the scan (thin) and of patches (strong); the gap can be drawn larger"
-    icon = "ph.rows"
-    glance = Glance.SECTIONS
-
-    @dataclass
-    class Options:
-        """along: the direction that the planes are across. start: where one plane lies, mm. gap: times."""
-
-        along: Along = Along.X
-        spacing: float = 10.0
-        start: float = labelled(0.0, "One at")
-        gap: int = whole(1, 1, 100, "Gap x")
-
-    def read(self) -> None:
-        look, o = self.session.looks.sections, self.options
-        o.along, o.spacing, o.start, o.gap = look.along, look.spacing, look.start, look.gap
-
-    def write(self) -> None:
-        look, o = self.session.looks.sections, self.options
-        look.along, look.start, look.gap = o.along, o.start, o.gap
-        if o.spacing > 0:
-            look.spacing = o.spacing
-
-
-class CombsCheck(Judge):
-    """Curvature combs along lines of the patches."""
-
-    id = "check-combs"
-    label = "Combs"
-    hint = "Curvature combs; discs mark where a line bends to the other side, dips or speeds up unevenly"
-    icon = "ph.chart-line"
-    glance = Glance.COMBS
-
-    @dataclass
-    class Options:
-        """lines: each way, edges among them. teeth: the usual longest, of the size of what is shown."""
-
-        lines: int = whole(5, 2, 40)
-        teeth: float = share(0.06)
-
-    def read(self) -> None:
-        look, o = self.session.looks.combs, self.options
-        o.lines, o.teeth = look.lines, look.teeth
-
-    def write(self) -> None:
-        look, o = self.session.looks.combs, self.options
-        look.lines, look.teeth = o.lines, o.teeth
-
-    @property
-    def facts(self) -> list[Fact]:
-        combs = [comb for surface in self.surfaces for comb in combs_of(surface, self.options.lines)]
-        calm = sum(comb.calm for comb in combs)
-        facts = [Fact("Lines", str(len(combs))), Fact("Calm", str(calm), "good" if calm == len(combs) else "")]
-        return facts + [Fact(words.capitalize(), str(count)) for words, count in comb_words(combs).items() if count]
-
-
 class GlossCheck(Judge):
     """Stripes and reflections on the patches."""
 
@@ -117,6 +61,7 @@ class GlossCheck(Judge):
     hint = "Stripes on patches: they run smoothly over a smooth form. 5 shows the studio instead"
     icon = "ph.waves"
     glance = Glance.STRIPES
+    _grabbed: tuple[float, float] | None = None
 
     @dataclass
     class Options:
@@ -126,6 +71,26 @@ class GlossCheck(Judge):
         count: int = whole(24, 2, 200)
         along: Along = Along.Z
         turn: int = whole(35, 0, 360, "Turn bars")
+
+    takes_places = True
+
+    @property
+    def says(self) -> str:
+        return "Drag to turn the studio's light bars; Alt and the wheel change the number of stripes"
+
+    def press(self, pointer: Pointer) -> None:
+        self._grabbed = (pointer.x, self.session.looks.gloss.turn)
+
+    def move(self, pointer: Pointer, dragging: bool) -> None:
+        if dragging and self._grabbed is not None:
+            x, turn = self._grabbed
+            self.session.looks.gloss.turn = (turn + TURN * (pointer.x - x)) % 360
+            self.session.changed.emit()
+
+    def release(self, pointer: Pointer) -> None:
+        self._grabbed = None
+        self.read()
+        self.form_changed.emit()
 
     def read(self) -> None:
         look, o = self.session.looks.gloss, self.options
@@ -175,11 +140,20 @@ class JoinsCheck(Judge):
 
     @property
     def choices(self) -> list[Choice]:
-        items = self.session.patches
+        items, limits = self.session.patches, self.session.looks.limits
+        found = sorted(joins(items), key=lambda join: (join.grade(limits), -float(join.angle.max())))
         return [
             Choice(
-                f"{items[join.first[0]].name} – {items[join.second[0]].name}: {join.word(self.session.looks.limits)}",
-                lambda: None,
+                f"{items[join.first[0]].name} – {items[join.second[0]].name}: {join.word(limits)}",
+                partial(self._fly, items[join.first[0]], join),
             )
-            for join in joins(items)
+            for join in found
         ]
+
+    def _fly(self, item: Item, join: Join) -> None:
+        """Look at the worst place of an edge."""
+        assert isinstance(item.shape, Surface)
+        place = join.points[join.worst(self.session.looks.limits)]
+        uv = foot_points(item.shape, place[None]).uv
+        size = float(np.linalg.norm(np.ptp(join.points, axis=0)))
+        self.session.fly_wanted.emit(place, item.shape.normals(uv)[0], 0.25 * size)

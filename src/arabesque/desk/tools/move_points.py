@@ -207,7 +207,8 @@ class MovePoints(Tool):
         surface, scan, chosen = self.surface, self.session.scan, self.chosen
         if surface is None or scan is None or chosen is None or not chosen.any():
             return None
-        grid = self.session.meters.grid(surface, scan)
+        item = self.item
+        grid = None if item is None else self.session.grid(item)
         if grid is None:
             return None
         (ku, kv), (p, q) = surface.knots, surface.degree

@@ -146,6 +146,14 @@ class Camera:
         distance = radius / float(np.tan(FIELD_OF_VIEW / 2)) * 1.3
         return replace(self, target=np.asarray(point, dtype=float), axes=axes, distance=distance)
 
+    def seen_from(self, point: Floats, back: Floats, up: Floats, radius: float) -> "Camera":
+        """Looking at a place from a side, with ``radius`` mm round it in sight; up: what stands upright."""
+        back = unit(np.asarray(back, dtype=float))
+        right = unit(np.cross(up, back))
+        distance = radius / float(np.tan(FIELD_OF_VIEW / 2)) * 1.3
+        axes = np.array([right, np.cross(back, right), back])
+        return replace(self, target=np.asarray(point, dtype=float), axes=axes, distance=distance)
+
 
 def _rotation(axis: Floats, angle: float) -> Floats:
     """Rotation matrix by Rodrigues' formula."""

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from arabesque.desk import theme
 from arabesque.desk.theme import SMALL_POINTS, text_font
+from arabesque.desk.view.graph import paint_graphs
 from arabesque.desk.view.loupe import paint_loupe
 
 if TYPE_CHECKING:
@@ -45,6 +46,7 @@ class Overlay(QWidget):
             self._paint_curvature_legend(painter, self._view.scene.curvature_range)
         if self._view.scene.loupe is not None:
             paint_loupe(painter, QRectF(self.rect()), self._view.scene.loupe, self._view.scene.tolerance)
+        paint_graphs(painter, QRectF(self.rect()), self._view.scene.graphs)
         if self.message:
             self._paint_message(painter)
         painter.end()
@@ -131,9 +133,10 @@ class Overlay(QWidget):
         painter.setPen(QColor(t.ink))
         row = QRectF(box.x() + 8, box.y() + 24, 200, 20)
         radius = f"R {1 / range_:.3g} mm"
-        painter.drawText(row, Qt.AlignmentFlag.AlignLeft, "bulging")
+        low, high = self._view.scene.curvature_words
+        painter.drawText(row, Qt.AlignmentFlag.AlignLeft, low)
         painter.drawText(row, Qt.AlignmentFlag.AlignHCenter, f"to {radius}")
-        painter.drawText(row, Qt.AlignmentFlag.AlignRight, "hollow")
+        painter.drawText(row, Qt.AlignmentFlag.AlignRight, high)
 
     def _paint_message(self, painter: QPainter) -> None:
         t = theme.now()

@@ -50,14 +50,20 @@ class _Uploaded:
     vertex_buffer: moderngl.Buffer
     index_buffer: moderngl.Buffer
     array: moderngl.VertexArray
+    formed: bool
+    nets: moderngl.Texture | None = None
+    form: object = None
 
     def release(self) -> None:
-        for part in (self.array, self.vertex_buffer, self.index_buffer):
-            part.release()
+        for part in (self.array, self.vertex_buffer, self.index_buffer, self.nets):
+            if part is not None:
+                part.release()
 
 
 def _vertices(mesh: Triangles) -> NDArray[np.float32]:
-    vertices = np.empty((len(mesh.points), 7), dtype="f4")
+    vertices = np.empty((len(mesh.points), 7 if mesh.form is None else 9), dtype="f4")
+    if mesh.form is not None:
+        vertices[:, 7:] = mesh.form.places
     vertices[:, :3] = mesh.points
     vertices[:, 3:6] = mesh.normals
     vertices[:, 6] = 0.0 if mesh.values is None else mesh.values
@@ -187,14 +193,37 @@ class Renderer:
         if mesh.values is not None and mesh.paint is not None:
             mode = mesh.paint.value if mesh.paint is Paint.CURVATURE or scene.show_distance else 0
         gloss = scene.gloss.kind.value[1] if scene.gloss is not None and mesh.glossy else 0
-        self._set("mesh", gloss=gloss)
+        exact = gloss > 0 and mesh.form is not None
+        self._set("mesh", gloss=gloss, exact=int(exact))
+        if exact:
+            self._use_form(uploaded, mesh)
         self._set("mesh", mode=mode, colour=rgb(mesh.colour), alpha=alpha, dimmed=0.7 * mesh.dimmed, bias=mesh.lift)
         uploaded.array.render(moderngl.TRIANGLES)
+
+    def _use_form(self, uploaded: _Uploaded, mesh: Triangles) -> None:
+        """Have the mesh's Bézier nets as a texture: a span a row, a control point a texel."""
+        assert mesh.form is not None
+        nets = mesh.form.nets
+        su, sv, pu, pv, _ = nets.shape
+        size = (pu * pv, su * sv)
+        if uploaded.form is not mesh.form:
+            data = nets.astype("f4").tobytes()
+            if uploaded.nets is not None and uploaded.nets.size == size:
+                uploaded.nets.write(data)
+            else:
+                if uploaded.nets is not None:
+                    uploaded.nets.release()
+                uploaded.nets = self._gl.texture(size, 4, data, dtype="f4")
+            uploaded.form = mesh.form
+        assert uploaded.nets is not None
+        uploaded.nets.use(0)
+        self._set("mesh", nets=0, layout_of_nets=(pu, pv, su, sv))
 
     def _uploaded(self, mesh: Triangles) -> _Uploaded:
         """The mesh on the card; uploaded when new, its vertices rewritten in place when only they changed."""
         known = self._meshes.get(mesh.slot)
-        if known is not None and known.triangles is mesh.triangles:
+        formed = mesh.form is not None
+        if known is not None and known.triangles is mesh.triangles and known.formed == formed:
             if known.points is not mesh.points or known.values is not mesh.values:
                 known.vertex_buffer.write(_vertices(mesh))
                 known.points, known.values = mesh.points, mesh.values
@@ -203,10 +232,10 @@ class Renderer:
             known.release()
         buffer = self._gl.buffer(_vertices(mesh))
         index = self._gl.buffer(mesh.triangles.astype("u4"))
-        array = self._gl.vertex_array(
-            self._programs["mesh"], [(buffer, "3f 3f 1f", "position", "normal", "value")], index_buffer=index
-        )
-        self._meshes[mesh.slot] = _Uploaded(mesh.points, mesh.values, mesh.triangles, buffer, index, array)
+        names = ("position", "normal", "value", *(("place",) if formed else ()))
+        layout = "3f 3f 1f 2f" if formed else "3f 3f 1f"
+        array = self._gl.vertex_array(self._programs["mesh"], [(buffer, layout, *names)], index_buffer=index)
+        self._meshes[mesh.slot] = _Uploaded(mesh.points, mesh.values, mesh.triangles, buffer, index, array, formed)
         return self._meshes[mesh.slot]
 
     def _drop_unused(self, used: set[str]) -> None:

@@ -20,6 +20,18 @@ class Paint(Enum):
 
 
 @dataclass(frozen=True, eq=False)
+class Form:
+    """The exact form of a glossy mesh, for normals pixel by pixel.
+
+    nets: (su, sv, p+1, q+1, 4) homogeneous Bézier points. places: (n, 2) of
+    the vertices among the spans: number of the span and share of it.
+    """
+
+    nets: Floats
+    places: Floats
+
+
+@dataclass(frozen=True, eq=False)
 class Triangles:
     """A shaded mesh. slot: whose mesh it is; what is drawn anew keeps its slot.
 
@@ -42,6 +54,8 @@ class Triangles:
     """Stripes and reflections show on it."""
     edges: bool = False
     """The edges of the triangles are drawn too."""
+    form: Form | None = None
+    """What it stands for exactly: stripes and reflections then never show the triangles."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,6 +123,20 @@ class Loupe:
 
 
 @dataclass(frozen=True, eq=False)
+class Graph:
+    """Values along a line, drawn beside the picture: (word, values) each, over (n,) mm along it.
+
+    marks: (k,) places along it that stand out. unit: of the values.
+    """
+
+    title: str
+    along: Floats
+    curves: list[tuple[str, Floats]]
+    marks: Floats
+    unit: str
+
+
+@dataclass(frozen=True, eq=False)
 class Scene:
     """Everything in the picture."""
 
@@ -118,10 +146,12 @@ class Scene:
     labels: list[Label] = field(default_factory=list)
     show_distance: bool = False
     curvature_range: float | None = None
+    curvature_words: tuple[str, str] = ("bulging", "hollow")
     tolerance: float = 0.2
     distance_range: float = 1.0
     gloss: Gloss | None = None
     loupe: Loupe | None = None
+    graphs: list[Graph] = field(default_factory=list)
 
 
 def polyline(points: Floats, closed: bool = False) -> Floats:

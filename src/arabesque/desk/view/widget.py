@@ -40,6 +40,8 @@ class View(QOpenGLWidget):
     key_released = pyqtSignal(QKeyEvent)
     drawn = pyqtSignal()
     resized = pyqtSignal()
+    scaled = pyqtSignal(float, bool)
+    """The wheel was turned with Alt held: notches, and whether Shift was held too."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -185,6 +187,11 @@ class View(QOpenGLWidget):
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
         pointer = self.pointer(event)
+        if pointer.alt:
+            # some systems turn the wheel sideways while Alt is held
+            turned = event.angleDelta().y() or event.angleDelta().x()
+            self.scaled.emit(turned / 120, pointer.shift)
+            return
         if self.navigation.scroll_turns and not pointer.ctrl:
             way = event.pixelDelta() if not event.pixelDelta().isNull() else event.angleDelta() / 4
             if pointer.shift:

@@ -15,7 +15,48 @@ in vec3 eye_position;
 in vec3 eye_normal;
 in float distance_value;
 in vec3 world_position;
+in vec2 span_place;
 out vec4 result;
+
+// the exact form: homogeneous Bezier points, a span a row; counts of points along u and v, counts of spans
+uniform int exact;
+uniform sampler2D nets;
+uniform ivec4 layout_of_nets;
+uniform mat4 view;
+
+void bernstein(int count, float t, out float value[8], out float slope[8]) {
+    // values of one degree less first: slopes are their differences
+    for (int k = 0; k < 8; k++) { value[k] = 0.0; slope[k] = 0.0; }
+    value[0] = 1.0;
+    for (int level = 1; level < count; level++) {
+        bool last = level == count - 1;
+        float before = 0.0;
+        for (int k = 0; k <= level; k++) {
+            float here = k < level ? value[k] : 0.0;
+            if (last) slope[k] = before - here;
+            value[k] = (1.0 - t) * here + t * before;
+            before = here;
+        }
+    }
+}
+
+vec3 exact_normal() {
+    ivec2 span = clamp(ivec2(floor(span_place)), ivec2(0), layout_of_nets.zw - 1);
+    vec2 t = span_place - vec2(span);
+    float bu[8]; float du[8]; float bv[8]; float dv[8];
+    bernstein(layout_of_nets.x, t.x, bu, du);
+    bernstein(layout_of_nets.y, t.y, bv, dv);
+    vec4 s = vec4(0.0), su = vec4(0.0), sv = vec4(0.0);
+    int row = span.x * layout_of_nets.w + span.y;
+    for (int i = 0; i < layout_of_nets.x; i++)
+        for (int j = 0; j < layout_of_nets.y; j++) {
+            vec4 p = texelFetch(nets, ivec2(i * layout_of_nets.y + j, row), 0);
+            s += bu[i] * bv[j] * p;
+            su += du[i] * bv[j] * p;
+            sv += bu[i] * dv[j] * p;
+        }
+    return cross(su.xyz * s.w - s.xyz * su.w, sv.xyz * s.w - s.xyz * sv.w);
+}
 
 // gloss 0: none. 1: lines of equal light from a direction. 2: lines of light projected along a direction.
 // 3: stripes of the environment. 4: a studio with light bars.
@@ -71,6 +112,11 @@ vec3 banded(float d) {
 
 void main() {
     vec3 n = normalize(eye_normal);
+    if (exact == 1) {
+        vec3 formed = exact_normal();
+        // where a side has shrunk to a point there is no normal of its own
+        if (dot(formed, formed) > 1e-12) n = normalize(mat3(view) * formed);
+    }
     vec3 to_eye = is_perspective == 1 ? normalize(-eye_position) : vec3(0.0, 0.0, 1.0);
     bool back = dot(n, to_eye) < 0.0;
     if (back) n = -n;

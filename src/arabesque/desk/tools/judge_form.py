@@ -1,0 +1,263 @@
+"""The forms of the checks that are colours and nets: distance, curvature of patches, control nets."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+from functools import partial
+
+import numpy as np
+
+from arabesque.checking import BothWays, FormKind, Grid, Island, hollow_islands, measure_both_ways, read_net
+from arabesque.desk.jobs import Job
+from arabesque.desk.looks import Glance
+from arabesque.desk.patches import form_of
+from arabesque.desk.tools.base import Choice, Fact
+from arabesque.desk.tools.judge import Judge
+from arabesque.desk.tools.options import labelled
+from arabesque.geometry import Surface
+from arabesque.model import Item
+
+MOST_WORST = 10
+APART = 0.08
+"""Worst places are listed apart from each other by this share of their patch's size."""
+BACK_SAMPLES, BACK_POINTS = 60, 20_000
+
+
+class Against(Enum):
+    """What distances are measured to; the value is its words."""
+
+    REFERENCE = "the reference scan"
+    ALL = "all scans that show"
+
+
+class DistanceCheck(Judge):
+    """Both directions, and the worst places one by one."""
+
+    id = "check-distance"
+    label = "Distance"
+    hint = "Signed distance of patches to the scan; both directions in figures, the worst places as a list"
+    icon = "ph.ruler"
+    glance = Glance.DISTANCE
+
+    @dataclass
+    class Options:
+        """against: which scans count."""
+
+        against: Against = Against.REFERENCE
+
+    def start(self) -> None:
+        self._back: tuple[tuple[object, ...], BothWays] | None = None
+        self._job: Job | None = None
+        self._wanted: tuple[object, ...] = ()
+        super().start()
+        self.session.changed.connect(self._measure)
+        self._measure()
+
+    def stop(self) -> None:
+        self.session.changed.disconnect(self._measure)
+        if self._job is not None:
+            self._job.cancel()
+
+    def read(self) -> None:
+        self.options.against = Against.ALL if self.session.looks.against_all else Against.REFERENCE
+
+    def write(self) -> None:
+        self.session.looks.against_all = self.options.against is Against.ALL
+
+    def _measure(self) -> None:
+        """Measure both directions beside the window, for the work as it is committed."""
+        scan, tolerance = self.session.checked_scan, self.session.document.tolerance
+        document = self.session.history.document
+        patches = document.with_images(document.surfaces(visible_only=True))
+        shapes = [item.shape for item in patches if isinstance(item.shape, Surface)]
+        wanted = (scan, tolerance, *shapes)
+        if scan is None or not shapes or _same(wanted, self._wanted):
+            return
+        self._wanted = wanted
+        if self._job is not None:
+            self._job.cancel()
+
+        def work(progress: object) -> BothWays:
+            return measure_both_ways(shapes, scan, tolerance, BACK_SAMPLES, BACK_POINTS, progress=progress)  # type: ignore[arg-type]
+
+        job = self._job = self.session.jobs.quick("Measuring both ways", work)
+        job.done.connect(lambda found: self._measured(wanted, found))
+
+    def _measured(self, wanted: tuple[object, ...], found: BothWays) -> None:
+        self._back = wanted, found
+        self.changed.emit()
+
+    @property
+    def facts(self) -> list[Fact]:
+        if self._back is None:
+            return [Fact("Both ways", "being measured" if self._wanted else "needs a scan and a patch")]
+        both, tolerance = self._back[1], self.session.document.tolerance
+        there, back = both.surface_to_scan, both.scan_to_surface
+        return [
+            Fact(
+                "Within", "both ways" if both.within(tolerance) else "no", "good" if both.within(tolerance) else "bad"
+            ),
+            Fact("Patch to scan", f"{there.inlier_p99:.3f} mm"),
+            Fact("Scan to patch", f"{back.inlier_p99:.3f} mm"),
+            Fact("Largest, there", f"{there.max:.3f} mm"),
+            Fact("Largest, back", f"{back.max:.3f} mm"),
+            Fact("rms", f"{there.rms:.3f} mm"),
+            Fact("Outliers", f"{100 * both.outlier_share:.1f} %"),
+            Fact("No scan below", f"{100 * both.missing:.1f} %"),
+        ]
+
+    @property
+    def choices(self) -> list[Choice]:
+        found = [
+            (worst, item, grid)
+            for item in self.session.patches
+            if (grid := self.session.grid(item)) is not None
+            for worst in worst_places(grid)
+        ]
+        found.sort(key=lambda entry: -abs(float(entry[2].distance[entry[0]])))
+        return [
+            Choice(f"{grid.distance[place]:+.3f} mm  {item.name}", partial(self._fly, grid, place))
+            for place, item, grid in found[:MOST_WORST]
+        ]
+
+    def _fly(self, grid: Grid, place: tuple[int, int]) -> None:
+        size = float(np.linalg.norm(np.ptp(grid.points.reshape(-1, 3), axis=0)))
+        self.session.fly_wanted.emit(grid.points[place], grid.normals[place], 0.12 * size)
+
+
+def _same(one: tuple[object, ...], two: tuple[object, ...]) -> bool:
+    return len(one) == len(two) and all(a is b or a == b for a, b in zip(one, two, strict=True))
+
+
+def worst_places(grid: Grid, most: int = 4) -> list[tuple[int, int]]:
+    """Grid places of the largest distances, apart from one another; the worst first."""
+    size = np.where(grid.valid, np.abs(grid.distance), -1.0)
+    apart = APART * float(np.linalg.norm(np.ptp(grid.points.reshape(-1, 3), axis=0)))
+    found: list[tuple[int, int]] = []
+    while len(found) < most and size.max() > 0:
+        i, j = np.unravel_index(size.argmax(), size.shape)
+        found.append((int(i), int(j)))
+        size = np.where(np.linalg.norm(grid.points - grid.points[i, j], axis=2) < apart, -1.0, size)
+    return found
+
+
+class FormCheck(Judge):
+    """Curvature of the patches in colours; hollow islands as a list."""
+
+    id = "check-form"
+    label = "Patch form"
+    hint = "Curvature of patches in colours: mean, Gaussian, largest, hollow islands where it should bulge"
+    icon = "ph.circle-half-tilt"
+    glance = Glance.FORM
+
+    @dataclass
+    class Options:
+        """shows: which curvature. full_at: the radius at which colours are full, mm; 0 for the patches' own."""
+
+        shows: FormKind = FormKind.MEAN
+        full_at: float = labelled(0.0, "Full at R")
+
+    def read(self) -> None:
+        self.options.shows, self.options.full_at = self.session.looks.form, self.session.looks.form_radius
+
+    def write(self) -> None:
+        self.session.looks.form, self.session.looks.form_radius = self.options.shows, max(self.options.full_at, 0.0)
+
+    def _grids(self) -> list[tuple[Item, Surface, Grid]]:
+        return [
+            (item, item.shape, grid)
+            for item in self.session.patches
+            if isinstance(item.shape, Surface) and (grid := self.session.grid(item)) is not None
+        ]
+
+    def _islands(self) -> list[tuple[Item, Island, float]]:
+        found = []
+        for item, surface, grid in self._grids():
+            values = form_of(surface, grid, FormKind.ISLANDS)
+            size = float(np.linalg.norm(np.ptp(grid.points.reshape(-1, 3), axis=0)))
+            found += [(item, island, size) for island in hollow_islands(grid.points, grid.normals, values)]
+        return sorted(found, key=lambda entry: -entry[1].curvature)
+
+    @property
+    def facts(self) -> list[Fact]:
+        values = [form_of(surface, grid, self.options.shows) for _, surface, grid in self._grids()]
+        if not values:
+            return []
+        low, high = min(v.min() for v in values), max(v.max() for v in values)
+        islands = len(self._islands())
+        return [
+            Fact("Smallest", _radius(float(low))),
+            Fact("Largest", _radius(float(high))),
+            Fact("Hollow islands", str(islands), "" if islands else "good"),
+        ]
+
+    @property
+    def choices(self) -> list[Choice]:
+        return [
+            Choice(
+                f"hollow, R {1 / island.curvature:.3g} mm, {island.area:.3g} mm²  {item.name}",
+                partial(self.session.fly_wanted.emit, island.place, island.normal, 0.12 * size),
+            )
+            for item, island, size in self._islands()[:MOST_WORST]
+        ]
+
+
+def _radius(curvature: float) -> str:
+    return "flat" if abs(curvature) < 1e-6 else f"R {1 / curvature:+.4g} mm"
+
+
+class NetCheck(Judge):
+    """Weight and quality of the control nets."""
+
+    id = "check-net"
+    label = "Nets, weight"
+    hint = "Control points of each patch and in all; rows that cross, uneven spacing, points that dip inside"
+    icon = "ph.grid-four"
+    glance = Glance.NET
+
+    @property
+    def says(self) -> str:
+        return "A looks along the form at an acute angle; click a patch in the list to select it"
+
+    @property
+    def facts(self) -> list[Fact]:
+        items = self.session.document.surfaces(visible_only=True)
+        shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
+        if not shapes:
+            return [Fact("Patches", "none")]
+        reports = [read_net(shape) for shape in shapes]
+        calm = sum(report.calm for report in reports)
+        crossing, uneven, dips = (
+            int(sum(getattr(report, name).sum() for report in reports)) for name in ("crossing", "uneven", "dips")
+        )
+        return [
+            Fact("Control points", str(sum(shape.count for shape in shapes))),
+            Fact("Patches", str(len(shapes))),
+            Fact("A patch, on average", f"{sum(s.count for s in shapes) / len(shapes):.3g}"),
+            Fact("Calm nets", f"{calm} of {len(shapes)}", "good" if calm == len(shapes) else ""),
+            Fact("Crossing cells", str(crossing), "bad" if crossing else ""),
+            Fact("Uneven points", str(uneven)),
+            Fact("Worst ratio", f"{max(report.worst_ratio for report in reports):.2f}"),
+            Fact("Points that dip", str(dips)),
+        ]
+
+    @property
+    def choices(self) -> list[Choice]:
+        items = self.session.document.surfaces(visible_only=True)
+        items.sort(key=lambda item: -item.shape.count if isinstance(item.shape, Surface) else 0)
+        return [
+            Choice(_weight_words(item, item.shape), partial(self.session.select, item.id))
+            for item in items
+            if isinstance(item.shape, Surface)
+        ]
+
+
+def _weight_words(item: Item, surface: Surface) -> str:
+    report = read_net(surface)
+    flaws = [
+        f"{int(found.sum())} {word}"
+        for word, found in (("crossing", report.crossing), ("uneven", report.uneven), ("dips", report.dips))
+        if found.any()
+    ]
+    return f"{surface.count}  {item.name}{': ' + ', '.join(flaws) if flaws else ''}"
