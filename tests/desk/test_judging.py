@@ -3,14 +3,25 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QApplication
 
-from arabesque.desk.looks import Along, Glance
-from arabesque.desk.tools import CombsCheck, GlossCheck, JoinsCheck, SectionsCheck
+from arabesque.desk.looks import Along, CombsOn, CutKind, Glance
+from arabesque.desk.tools import (
+    CombsCheck,
+    DistanceCheck,
+    FormCheck,
+    GlossCheck,
+    JoinsCheck,
+    NetCheck,
+    SectionsCheck,
+)
+from arabesque.desk.tools.judge_form import Against
 from arabesque.desk.view.scene import GlossKind
-from arabesque.geometry import split_surface
-from arabesque.model import Item
-from tests.desk.support import WindowTest
+from arabesque.geometry import Surface, split_surface, uniform_knots
+from arabesque.model import Document, Item
+from tests.desk.support import SHIFT, WindowTest
 
 
 class GlanceTest(WindowTest):
@@ -137,3 +148,176 @@ class GlanceTest(WindowTest):
         self.session.commit("bent", self.session.document.with_shape("b", second.with_points(bent)))
         self.idle()
         self.assertIn("G0", self.window.tool.choices[0].label)
+
+    def test_stripes_are_exact_in_every_pixel(self) -> None:
+        """Dark or light by the formula: the angle between exact normal and axis in units of a stripe, place by place."""
+        knots = uniform_knots(4, 2)
+        x, y = np.meshgrid(np.linspace(0, 90, 6), np.linspace(0, 60, 6), indexing="ij")
+        bent = Surface((4, 4), (knots, knots), np.stack([x, y, 14 * np.sin(x / 25) * np.cos(y / 30)], -1))
+        self.session.start(Document().with_item(Item("p", "Patch", bent)), None, "opened")
+        self.window.look_along("slanted")
+        self.session.looks.gloss.stripes = GlossKind.LIGHT
+        self.key("4")
+        self.idle()
+        self.assertIsNotNone(self.view.scene.triangles[0].form)
+        picture = self.view.picture().astype(int)
+        uv = 0.02 + 0.96 * np.random.default_rng(0).random((600, 2))
+        seen = np.round(self.view.camera.project(bent.at(uv))[:, :2]).astype(int)
+        # the place that the middle of the pixel shows is a little beside: those near a border of stripes do not count
+        place = np.arccos(bent.normals(uv) @ [0, 0, 1]) * self.session.looks.gloss.count / np.pi
+        wave = np.abs(place - np.floor(place) - 0.5) - 0.25
+        clear = np.abs(wave) > 0.06
+        # folded forms hide some of their places: look only where the form faces the eye
+        back = bent.at(uv) - self.view.camera.eye
+        clear &= np.einsum("nc,nc->n", back / np.linalg.norm(back, axis=1)[:, None], bent.normals(uv)) < -0.2
+        shown = picture[seen[:, 1], seen[:, 0]].mean(axis=1)
+        right = (shown > 128) == (wave > 0)
+        self.assertGreater(clear.sum(), 200)
+        self.assertGreater(right[clear].mean(), 0.99)
+
+
+class CheckFormsTest(WindowTest):
+    """The forms of the Check step over one patch of the demo."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.patched()
+
+    def facts(self) -> dict[str, str]:
+        return {fact.label: fact.value for fact in self.window.tool.facts}
+
+    def wheel(self, notches: int, keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        """The wheel over the view, with Alt held."""
+        middle = QPointF(self.view.rect().center())
+        event = QWheelEvent(
+            middle,
+            self.view.mapToGlobal(middle),
+            QPoint(),
+            QPoint(0, 120 * notches),
+            Qt.MouseButton.NoButton,
+            keys | Qt.KeyboardModifier.AltModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        QApplication.sendEvent(self.view, event)
+        self.idle()
+
+    def test_planes_of_every_kind(self) -> None:
+        tool = self.window.take_up(SectionsCheck)
+        surface = self.surface()
+        looks = self.session.looks.sections
+        # one free plane, dragged along its normal by hand and moved by keys
+        tool.options.kind = CutKind.FREE
+        tool.options_changed()
+        self.idle()
+        before = looks.planes.planes[0]  # type: ignore[union-attr]
+        middle = self.view.rect().center()
+        self.drag(middle, middle + QPoint(60, 10))
+        moved = looks.planes.planes[0]  # type: ignore[union-attr]
+        self.assertGreater(abs(moved.offset - before.offset), 5.0)
+        np.testing.assert_array_equal(moved.normal, before.normal)
+        self.key(Qt.Key.Key_PageUp)
+        self.assertAlmostEqual(looks.planes.planes[0].offset - moved.offset, 1.0)  # type: ignore[union-attr]
+        cut = looks.planes.planes[0]  # type: ignore[union-attr]
+        self.idle()
+        strong = [lines for lines in self.view.scene.lines if lines.width in (1.4, 2.0) and lines.lift >= 1.0]
+        for lines in strong:
+            np.testing.assert_allclose(cut.height(lines.segments.reshape(-1, 3)), 0.0, atol=1e-6)
+        self.drag(middle, middle + QPoint(40, 0), SHIFT)
+        self.assertLess(looks.planes.planes[0].normal @ cut.normal, 0.999)  # type: ignore[union-attr]
+        # round an axis, square to a clicked edge, across the picture
+        tool.options.kind, tool.options.step = CutKind.ROUND, 30.0
+        tool.options_changed()
+        self.assertEqual(len(looks.planes.planes), 6)  # type: ignore[union-attr]
+        tool.options.kind = CutKind.CURVE
+        tool.options_changed()
+        self.click(surface.at([[0.5, 0.0]])[0])
+        length = np.linalg.norm(
+            np.diff(surface.at(np.column_stack([np.linspace(0, 1, 99), np.zeros(99)])), axis=0), axis=1
+        )
+        self.assertEqual(len(looks.planes.planes), int(length.sum() / 10) + 1)  # type: ignore[union-attr]
+        tool.options.kind = CutKind.SIGHT
+        tool.options_changed()
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        np.testing.assert_allclose(looks.planes.direction, self.view.camera.axes[0], atol=1e-12)  # type: ignore[union-attr]
+
+    def test_combs_graph_wobble_and_the_wheel(self) -> None:
+        self.window.take_up(CombsCheck)
+        self.key("3")
+        self.key("3")
+        self.idle()
+        teeth = self.session.looks.combs.teeth
+        self.wheel(2)
+        self.assertAlmostEqual(self.session.looks.combs.teeth / teeth, 1.2)
+        self.wheel(1, SHIFT)
+        self.assertEqual(self.session.looks.combs.lines, 6)
+        self.wheel(-1, SHIFT)
+        self.click(self.surface().at([[0.5, 0.5]])[0])
+        self.idle()
+        graph = self.view.scene.graphs[0]
+        self.assertEqual(len(graph.along), len(graph.curves[0][1]))
+        self.assertEqual([word for word, _ in self.view.scene.graphs[1].curves], ["patch", "scan"])
+        # the patch is smooth and the scan is noisy: the wave is not the patch's
+        facts = self.facts()
+        self.assertLess(float(facts["Wave, patch"].split()[0]), float(facts["Wave, scan"].split()[0]))
+        self.assertIn("scan", facts["Wobble"])
+        tool = self.window.tool
+        tool.options.on = CombsOn.SECTIONS
+        tool.options_changed()
+        self.idle()
+        self.assertTrue(any(lines.width == 1.6 and len(lines.segments) > 100 for lines in self.view.scene.lines))
+
+    def test_curvature_colours_nets_and_the_worst_places(self) -> None:
+        tool = self.window.take_up(FormCheck)
+        self.idle()
+        mesh = next(mesh for mesh in self.view.scene.triangles if mesh.values is not None)
+        self.assertTrue(self.view.scene.curvature_range)
+        self.assertLess(np.median(mesh.values), 0)  # the flank bulges
+        colour = self.colour(self.surface().at([[0.5, 0.5]])[0])
+        self.assertGreater(int(colour.max()) - int(colour.min()), 6)
+        self.assertIn("Hollow islands", self.facts())
+        self.key("0")
+        tool = self.window.take_up(NetCheck)
+        self.assertEqual(self.facts()["Control points"], str(self.surface().count))
+        before = self.view.camera.axes[2]
+        self.key(Qt.Key.Key_A)
+        self.assertLess(abs(self.view.camera.axes[2] @ self.surface().normals([[0.5, 0.5]])[0]), 0.35)
+        self.assertLess(before @ self.view.camera.axes[2], 0.99)
+        self.key("0")
+        tool = self.window.take_up(DistanceCheck)
+        self.until(lambda: "Scan to patch" in self.facts())
+        self.assertGreater(float(self.facts()["Scan to patch"].split()[0]), 0.01)
+        self.assertGreaterEqual(len(tool.choices), 2)
+        sizes = [abs(float(choice.label.split()[0])) for choice in tool.choices]
+        self.assertEqual(sizes, sorted(sizes, reverse=True))
+        grid = self.session.grid(self.session.patches[0])
+        assert grid is not None
+        self.assertAlmostEqual(sizes[0], float(np.abs(grid.distance[grid.valid]).max()), places=3)
+        tool.choices[0].run()
+        worst = np.unravel_index(np.where(grid.valid, np.abs(grid.distance), -1).argmax(), grid.distance.shape)
+        self.assertLess((self.pixel(grid.points[worst]) - self.view.rect().center()).manhattanLength(), 4)
+        # a second scan right under the patch, half a millimetre higher: distances to all of them differ
+        scan = self.session.scan
+        assert scan is not None
+        higher = type(scan)(scan.points + np.array([0, 0, 0.5]), scan.triangles)
+        self.session.commit("second scan", self.session.document.with_item(Item("high", "Higher", higher)))
+        tool.options.against = Against.ALL
+        tool.options_changed()
+        self.until(lambda: self.session.checked_scan is not self.session.scan)
+        self.idle()
+        both = self.session.grid(self.session.patches[0])
+        assert both is not None
+        np.testing.assert_array_less(np.abs(both.distance[both.valid]).max(), 0.5)
+
+    def test_light_bars_turn_by_hand(self) -> None:
+        self.window.take_up(GlossCheck)
+        turn = self.session.looks.gloss.turn
+        middle = self.view.rect().center()
+        self.drag(middle, middle + QPoint(50, 0))
+        self.assertAlmostEqual(self.session.looks.gloss.turn, (turn + 20.0) % 360, delta=0.5)
+        count = self.session.looks.gloss.count
+        self.key("4")
+        self.key("4")
+        self.wheel(1)
+        self.assertGreater(self.session.looks.gloss.count, count)

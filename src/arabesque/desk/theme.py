@@ -174,7 +174,7 @@ def _style(t: Theme, points: float) -> str:
     QToolButton:checked {{ background: {t.wash}; border-color: {t.accent}; }}
     QToolButton:focus {{ border-color: {t.accent}; }}
     QToolButton:disabled {{ color: {t.faint}; }}
-    QWidget#chips QToolButton {{ padding: 4px 6px; }}
+    QWidget#chips QToolButton {{ padding: 4px 4px; }}
     QToolButton#step {{ padding: 4px 10px; }}
     QToolButton#step:checked {{ background: transparent; border: 1px solid transparent;
         border-bottom: 2px solid {t.accent}; border-radius: 0; font-weight: 600; }}
