@@ -26,8 +26,14 @@ MARK_LIFT = 0.0015
 """How far what lies on a scan is pulled towards the eye, as a share of the scan's size."""
 
 
-def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: bool = False) -> Scene:
-    """The scene for the document, the looks and the running tool; coarser while the camera moves."""
+def compose(
+    session: Session, looks: Looks, tool: Tool, camera: Camera, moving: bool = False, exact: bool = True
+) -> Scene:
+    """The scene for the document, the looks and the running tool.
+
+    moving: the camera moves, scans may be coarser. exact: stripes by the exact
+    normals; not where pictures take long and one moves.
+    """
     tolerance = session.document.tolerance if tool.map_tolerance is None else tool.map_tolerance
     scene = Scene(
         show_distance=Glance.DISTANCE in looks.glances or tool.map_tolerance is not None,
@@ -47,7 +53,7 @@ def compose(session: Session, looks: Looks, tool: Tool, camera: Camera, moving: 
                 scene = _with_scan(scene, session, looks, item, item.shape, moving)
         elif isinstance(item.shape, Surface):
             for patch in session.document.with_images([item]):
-                _add_patch(scene, session, looks, patch)
+                _add_patch(scene, session, looks, patch, exact)
             if Glance.NET in looks.glances:
                 scene.lines.append(Lines(net_segments(item.shape.points), theme.now().net, 1.0, 0.8, on_top=True))
                 points = item.shape.points.reshape(-1, 3)
@@ -153,13 +159,13 @@ def add(scene: Scene, part: Triangles | Lines | Discs | Label) -> None:
     kinds[type(part)].append(part)
 
 
-def _add_patch(scene: Scene, session: Session, looks: Looks, item: Item) -> None:
+def _add_patch(scene: Scene, session: Session, looks: Looks, item: Item, exact: bool) -> None:
     grid = session.grid(item)
     if grid is None:
         return
-    surface = item.shape if scene.gloss is not None and isinstance(item.shape, Surface) else None
+    surface = item.shape if scene.gloss is not None and exact and isinstance(item.shape, Surface) else None
     dimmed = session.document.dims(item)
-    if Glance.FORM in looks.glances and surface is None and isinstance(item.shape, Surface):
+    if Glance.FORM in looks.glances and scene.gloss is None and isinstance(item.shape, Surface):
         mesh = form_triangles(item.id, grid, item.shape, looks.form, dimmed)
     else:
         mesh = patch_triangles(item.id, grid, item.look.see_through, dimmed, surface)

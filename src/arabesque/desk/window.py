@@ -46,8 +46,10 @@ from arabesque.desk.session import Session
 from arabesque.desk.settings import Colours, Mouse, Settings, ShownUnit, Wheel
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import TOOLS, Export, OpenScan, Pick, Pointer, Preferences, Tool
+from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.navigation import PRESETS
 from arabesque.desk.view.picking import surface_under
+from arabesque.desk.view.scene import Scene
 from arabesque.desk.view.widget import View
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
@@ -116,7 +118,7 @@ class Window(QMainWindow):
 
     def _build(self) -> None:
         self.view = View()
-        self.view.compose = lambda camera: compose(self.session, self.looks, self.tool, camera, self.view.moving)
+        self.view.compose = self._compose
         self.view.pivot = self._place_under
         self.view.resized.connect(self._show_start_page)
         self.view.resized.connect(lambda: self.chips.fit_into(self.view.width()))
@@ -250,6 +252,10 @@ class Window(QMainWindow):
         self.tool.press(pointer)
 
     # what is shown
+
+    def _compose(self, camera: Camera) -> Scene:
+        moving = self.view.moving
+        return compose(self.session, self.looks, self.tool, camera, moving, exact=not (moving and self.view.slow))
 
     def _changed(self) -> None:
         self.commands.refresh()
