@@ -3,9 +3,9 @@
 from arabesque.desk.jobs import Job
 from arabesque.desk.session import Session
 from arabesque.errors import ArabesqueError
-from arabesque.fitting import PatchFit
+from arabesque.fitting import PatchFit, corners_only
 from arabesque.fitting import refit as fit_again
-from arabesque.geometry import LARGEST_DEGREE, Surface, lower_degree
+from arabesque.geometry import LARGEST_DEGREE, Surface, lower_degree, tie_matrix
 from arabesque.model import Item
 
 
@@ -42,6 +42,10 @@ def refit_patch(session: Session) -> Job:
     if scan is None:
         raise ArabesqueError("There is no scan to fit to", "Open a scan first")
     tolerance = session.document.tolerance
+    tie = None if item.twin is None else tie_matrix(item.twin, session.document.plane_of(item), surface)
+    held = corners_only(surface.points.shape[:2])
+    for pin in item.pins:
+        held[pin] = True
 
     def finish(fit: PatchFit) -> None:
         if item.id in session.document:
@@ -49,7 +53,9 @@ def refit_patch(session: Session) -> Job:
             words = "within" if fit.within else "not within"
             session.told.emit(f"99 % of the inliers are {words} {fit.figures.inlier_p99:.3f} mm", False)
 
-    job = session.run(f"Fitting {item.name} again", lambda progress: fit_again(surface, scan, tolerance, progress))
+    job = session.run(
+        f"Fitting {item.name} again", lambda progress: fit_again(surface, scan, tolerance, progress, held, tie)
+    )
     job.done.connect(finish)
     return job
 
