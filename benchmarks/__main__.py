@@ -17,15 +17,23 @@ from benchmarks.row import Row
 
 def window_rows() -> list[Row]:
     """The rows of the window, measured in a fresh process on a virtual screen."""
+    _apart("benchmarks.window")  # the first start warms the disk
+    return _apart("benchmarks.window")
+
+
+def sculpt_rows() -> list[Row]:
+    """The rows of sculpting and judging, measured in a fresh process on a virtual screen."""
+    return _apart("benchmarks.sculpt")
+
+
+def _apart(module: str) -> list[Row]:
+    """What a module measures in a process of its own; it is told when it was called."""
     with Screen() as environment:
-        best: list[Row] = []
-        for _ in range(2):  # the first start warms the disk
-            command = [sys.executable, "-m", "benchmarks.window", repr(time.time())]
-            done = subprocess.run(command, env=environment, capture_output=True, text=True, check=False, timeout=600)
-            if done.returncode != 0:
-                raise RuntimeError(done.stderr[-2000:])
-            best = [Row(**json.loads(line)) for line in done.stdout.splitlines()]
-    return best
+        command = [sys.executable, "-m", module, repr(time.time())]
+        done = subprocess.run(command, env=environment, capture_output=True, text=True, check=False, timeout=900)
+    if done.returncode != 0:
+        raise RuntimeError(done.stderr[-2000:])
+    return [Row(**json.loads(line)) for line in done.stdout.splitlines()]
 
 
 def show(row: Row) -> None:
@@ -40,10 +48,10 @@ def main() -> int:
     """0 when every row holds, 1 otherwise."""
     parser = argparse.ArgumentParser(prog="./start bench")
     parser.add_argument("--report", help="write the rows as JSON")
-    parser.add_argument("--only", choices=["core", "prepare", "window"], help="measure one part alone")
+    parser.add_argument("--only", choices=["core", "prepare", "window", "sculpt"], help="measure one part alone")
     options = parser.parse_args()
     print(f"       {'':<62} {'ours':>9} {'peer':>9} {'ratio':>7}    limit unit")
-    parts = {"core": numbers.rows, "prepare": prepare.rows, "window": window_rows}
+    parts = {"core": numbers.rows, "prepare": prepare.rows, "window": window_rows, "sculpt": sculpt_rows}
     rows = []
     for name, measured in parts.items():
         if options.only in (None, name):

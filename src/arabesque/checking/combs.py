@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 from itertools import pairwise
 
 import numpy as np
 
 from arabesque.arrays import Bools, Floats
-from arabesque.geometry import Surface, normal_curvature, unit
+from arabesque.geometry import Plane, Surface, normal_curvature, unit
 
 SAMPLES = 61
 FLAT = 1e-6
@@ -40,6 +40,11 @@ class Comb:
     along: Floats
     flaws: dict[Flaw, Bools]
 
+    def mirrored(self, plane: Plane) -> Comb:
+        """The comb of the mirror image of the line; what is wrong with one is wrong with the other."""
+        across = self.vectors - 2 * (self.vectors @ plane.normal)[:, None] * plane.normal
+        return replace(self, points=plane.mirrored(self.points), vectors=across)
+
     def teeth(self, scale: float) -> Floats:
         """(n, 3) ends of the teeth, ``scale`` mm² long for a curvature of 1/mm, away from the centre."""
         return self.points - scale * self.vectors
@@ -61,15 +66,20 @@ def line_comb(surface: Surface, axis: int, at: float, samples: int = SAMPLES) ->
     uv = np.column_stack([t, np.full(samples, at)] if axis == 0 else [np.full(samples, at), t])
     d = surface.derivatives(uv, 2)
     first, second = (d[1, 0], d[2, 0]) if axis == 0 else (d[0, 1], d[0, 2])
-    return _comb(d[0, 0], first, second, unit(np.cross(d[1, 0], d[0, 1])))
+    return _combs(*(values[None] for values in (d[0, 0], first, second, unit(np.cross(d[1, 0], d[0, 1])))))[0]
 
 
 def surface_combs(surface: Surface, lines: int = 5, samples: int = SAMPLES) -> list[Comb]:
     """Combs along both edges and evenly between them, in both directions."""
     combs = []
     for axis in (0, 1):
-        low, high = surface.domain[1 - axis]
-        combs += [line_comb(surface, axis, float(at), samples) for at in np.linspace(low, high, lines)]
+        along = np.linspace(*surface.domain[axis], samples)
+        across = np.linspace(*surface.domain[1 - axis], lines)
+        d = surface.on_grid(*((along, across) if axis == 0 else (across, along)), 2)
+        normals = unit(np.cross(d[1, 0], d[0, 1]))
+        first, second = (d[1, 0], d[2, 0]) if axis == 0 else (d[0, 1], d[0, 2])
+        rows = [np.swapaxes(values, 0, 1) if axis == 0 else values for values in (d[0, 0], first, second, normals)]
+        combs += _combs(*rows)
     return combs
 
 
@@ -102,21 +112,24 @@ def polyline_comb(points: Floats, normals: Floats) -> Comb:
     lb, la = (np.linalg.norm(way, axis=1, keepdims=True) for way in (before, after))
     bend = 2 * (after / la - before / lb) / (la + lb)
     vectors = np.vstack([bend[:1], bend, bend[-1:]])
-    return _measured(points, vectors, normals)
+    return _measured(points[None], vectors[None], normals[None])[0]
 
 
-def _comb(points: Floats, first: Floats, second: Floats, normals: Floats) -> Comb:
-    speed = np.einsum("nc,nc->n", first, first)
-    turn = np.einsum("nc,nc->n", first, second)
+def _combs(points: Floats, first: Floats, second: Floats, normals: Floats) -> list[Comb]:
+    """Combs of several lines of equally many points, (k, n, 3) each."""
+    speed = np.einsum("knc,knc->kn", first, first)
+    turn = np.einsum("knc,knc->kn", first, second)
     safe = np.where(speed > 0, speed, np.nan)
-    vectors = np.nan_to_num((second - first * (turn / safe)[:, None]) / safe[:, None])
+    vectors = np.nan_to_num((second - first * (turn / safe)[..., None]) / safe[..., None])
     return _measured(points, vectors, normals)
 
 
-def _measured(points: Floats, vectors: Floats, normals: Floats) -> Comb:
-    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
-    signed = np.einsum("nc,nc->n", vectors, normals)
-    return Comb(points, vectors, signed, along, flaws_of(signed, along))
+def _measured(points: Floats, vectors: Floats, normals: Floats) -> list[Comb]:
+    steps = np.linalg.norm(np.diff(points, axis=1), axis=2)
+    along = np.concatenate([np.zeros((len(points), 1)), np.cumsum(steps, axis=1)], axis=1)
+    signed = np.einsum("knc,knc->kn", vectors, normals)
+    rows = zip(points, vectors, signed, along, strict=True)
+    return [Comb(p, v, s, a, flaws_of(s, a)) for p, v, s, a in rows]
 
 
 def flaws_of(signed: Floats, along: Floats) -> dict[Flaw, Bools]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -35,8 +36,13 @@ class Grid:
     valid: Bools
 
     def figures(self, tolerance: float) -> Figures:
-        """Figures of the samples that have a scan below."""
-        return Figures.of(self.distance[self.valid], tolerance)
+        """Figures of the samples that have a scan below; counted once."""
+        return _figures(self, tolerance)
+
+
+@lru_cache(maxsize=64)
+def _figures(grid: Grid, tolerance: float) -> Figures:
+    return Figures.of(grid.distance[grid.valid], tolerance)
 
 
 def even_parameters(knots: Floats, count: int) -> Floats:

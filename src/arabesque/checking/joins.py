@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.geometry import Surface, foot_points, normal_curvature, unit
+from arabesque.geometry import Surface, foot_points, section_curvature
+from arabesque.geometry.kernels import unit_cross
 
 SAMPLES = 33
 DENSE = 129
-NEWTON = 4
+NEWTON, SETTLED = 4, 1e-13
 LEAST_BEND = 1e-4
 """1/mm: curvatures below this count as this when mismatches are taken in per cent."""
 
@@ -104,18 +106,11 @@ def find_joins(surfaces: Sequence[Surface], reach: float | None = None, samples:
     if reach is None:
         everything = np.concatenate([edge.points for four in edges for edge in four])
         reach = 0.002 * float(np.linalg.norm(np.ptp(everything, axis=0)))
-    boxes = [[(e.points.min(axis=0) - reach, e.points.max(axis=0) + reach) for e in four] for four in edges]
     found = []
-    for a in range(len(surfaces)):
-        for b in range(a + 1, len(surfaces)):
-            for i in range(4):
-                for k in range(4):
-                    (low, high), (other_low, other_high) = boxes[a][i], boxes[b][k]
-                    if (low > other_high).any() or (high < other_low).any():
-                        continue
-                    join = _join(surfaces, edges, (a, i), (b, k), reach, samples)
-                    if join is not None:
-                        found.append(join)
+    for one, two in _near_pairs(edges, reach):
+        join = _join(surfaces, edges, one, two, reach, samples)
+        if join is not None:
+            found.append(join)
     return found + _on_insides(surfaces, edges, found, reach, samples)
 
 
@@ -124,16 +119,18 @@ def _on_insides(
 ) -> list[Join]:
     """Edges that lie on the inside of another surface, among those that meet no edge."""
     taken = {pair for join in found for pair in (join.first, join.second)}
-    boxes = []
-    for surface in surfaces:
-        points = surface.points.reshape(-1, 3)
-        boxes.append((points.min(axis=0) - reach, points.max(axis=0) + reach))
+    corners = [
+        (s.points.reshape(-1, 3).min(axis=0) - reach, s.points.reshape(-1, 3).max(axis=0) + reach) for s in surfaces
+    ]
+    low, high = (np.array([corner[k] for corner in corners]) for k in (0, 1))
     made = []
     for a, four in enumerate(edges):
         for i, edge in enumerate(four):
-            for b, (low, high) in enumerate(boxes):
-                inside = (edge.points >= low).all() and (edge.points <= high).all()
-                if a == b or (a, i) in taken or not inside:
+            if (a, i) in taken:
+                continue
+            lowest, highest = edge.points.min(axis=0), edge.points.max(axis=0)
+            for b in np.flatnonzero((lowest >= low).all(axis=1) & (highest <= high).all(axis=1)).tolist():
+                if a == b:
                     continue
                 rough = edge.points[:: (DENSE - 1) // 8]
                 away = np.linalg.norm(foot_points(surfaces[b], rough).points - rough, axis=1)
@@ -142,28 +139,37 @@ def _on_insides(
     return made
 
 
+def _near_pairs(edges: list[list[_Edge]], reach: float) -> Iterator[tuple[tuple[int, int], tuple[int, int]]]:
+    """Pairs of edges of different surfaces of which the shorter one's middle lies in the box round the longer one."""
+    flat = [edge for four in edges for edge in four]
+    low = np.array([edge.points.min(axis=0) for edge in flat]) - reach
+    high = np.array([edge.points.max(axis=0) for edge in flat]) + reach
+    middles = np.array([edge.points[DENSE // 2] for edge in flat])
+    lengths = np.array([np.linalg.norm(np.diff(edge.points, axis=0), axis=1).sum() for edge in flat])
+    inside = ((middles[:, None] >= low[None]) & (middles[:, None] <= high[None])).all(axis=2)
+    shorter = lengths[:, None] <= lengths[None]
+    near = np.where(shorter, inside, inside.T) | (inside & inside.T)
+    for i, k in np.argwhere(np.triu(near, 1)).tolist():
+        if i // 4 != k // 4:
+            yield (i // 4, i % 4), (k // 4, k % 4)
+
+
 def _on_inside(
     a: Surface, edge: _Edge, b: Surface, pair: tuple[tuple[int, int], tuple[int, int]], samples: int
 ) -> Join:
     """The measures of an edge that lies on a surface: as between edges, the surface taken across the edge."""
-    uv = edge.uv(np.linspace(0, 1, samples))
-    points = a.at(uv)
-    feet = foot_points(b, points).uv
-    gap = np.linalg.norm(points - b.at(feet), axis=1)
-    d = a.derivatives(uv, 1)
-    way = edge.end - edge.start
-    across = unit(np.cross(a.normals(uv), d[1, 0] * way[0] + d[0, 1] * way[1]))
-    size = float(np.linalg.norm(np.diff(edge.points, axis=0), axis=1).sum())
     inward = _inward(a, edge)
-    toward = d[1, 0] * inward[0] + d[0, 1] * inward[1]
+    one = _Side.read(a, edge.uv(np.linspace(0, 1, samples)), inward)
+    points = one.here[0, 0]
+    feet = foot_points(b, points).uv
+    size = float(np.linalg.norm(np.diff(edge.points, axis=0), axis=1).sum())
+    toward = one.here[1, 0] * inward[0] + one.here[0, 1] * inward[1]
     # on the other surface the same step goes on outwards, beyond the edge
     e = b.derivatives(feet, 1)
-    bases = np.stack([e[1, 0], e[0, 1]], axis=-1)
-    steps = np.einsum("nij,nj->ni", np.linalg.pinv(bases), -toward)
-    bend_a, slope_a = _bend_and_slope(a, uv, np.broadcast_to(inward, uv.shape), across, size)
-    bend_b, slope_b = _bend_and_slope(b, feet, steps, across, size)
-    normal_a, normal_b = a.normals(uv), b.normals(feet)
-    return Join(*pair, points, gap, *_mismatch(normal_a, normal_b, bend_a, slope_a, bend_b, slope_b, size))
+    steps = np.einsum("nij,nj->ni", np.linalg.pinv(np.stack([e[1, 0], e[0, 1]], axis=-1)), -toward)
+    two = _Side.read(b, feet, steps)
+    gap = np.linalg.norm(points - two.here[0, 0], axis=1)
+    return Join(*pair, points, gap, *_mismatch(one, two, one.across(edge), size))
 
 
 def _edge(surface: Surface, number: int, t: Floats) -> _Edge:
@@ -192,14 +198,13 @@ def _join(
         return None
     a, b = surfaces[one[0]], surfaces[two[0]]
     t = np.linspace(0, 1, samples)
-    uv = first.uv(t)
-    points = a.at(uv)
-    feet = _feet(b, second, points)
-    gap = np.linalg.norm(points - b.at(feet), axis=1)
+    here = _Side.read(a, first.uv(t), _inward(a, first))
+    points = here.here[0, 0]
+    there = _Side.read(b, _feet(b, second, points), _inward(b, second))
+    gap = np.linalg.norm(points - there.here[0, 0], axis=1)
     if gap.max() > reach:
         return None
-    angle, curvature, change = _across(a, uv, first, b, feet, second, max(lengths))
-    return Join(one, two, points, gap, angle, curvature, change)
+    return Join(one, two, points, gap, *_mismatch(here, there, here.across(first), max(lengths)))
 
 
 def _feet(surface: Surface, edge: _Edge, points: Floats) -> Floats:
@@ -214,28 +219,49 @@ def _feet(surface: Surface, edge: _Edge, points: Floats) -> Floats:
         rest = d[0, 0] - points
         slope = np.einsum("nc,nc->n", rest, first)
         bend = np.einsum("nc,nc->n", first, first) + np.einsum("nc,nc->n", rest, second)
-        t = np.clip(t - slope / np.where(bend > 0, bend, np.inf), 0.0, 1.0)
+        before, t = t, np.clip(t - slope / np.where(bend > 0, bend, np.inf), 0.0, 1.0)
+        if np.abs(t - before).max() < SETTLED:
+            break
     return edge.uv(t)
 
 
-def _across(
-    a: Surface, uv_a: Floats, edge_a: _Edge, b: Surface, uv_b: Floats, edge_b: _Edge, size: float
-) -> tuple[Floats, Floats, Floats]:
-    """Angle (degrees) and mismatches of curvature and of its change across the edge."""
-    normal_a, normal_b = a.normals(uv_a), b.normals(uv_b)
-    da = a.derivatives(uv_a, 1)
-    way = edge_a.end - edge_a.start
-    across = unit(np.cross(normal_a, da[1, 0] * way[0] + da[0, 1] * way[1]))
-    steps = [np.broadcast_to(_inward(s, e), uv.shape) for s, e, uv in ((a, edge_a, uv_a), (b, edge_b, uv_b))]
-    bend_a, slope_a = _bend_and_slope(a, uv_a, steps[0], across, size)
-    bend_b, slope_b = _bend_and_slope(b, uv_b, steps[1], across, size)
-    return _mismatch(normal_a, normal_b, bend_a, slope_a, bend_b, slope_b, size)
+class _Side(NamedTuple):
+    """A surface along an edge: derivatives there, (3, 3, n, 3), and a little further on, and how far that is, mm."""
+
+    here: Floats
+    ahead: Floats
+    length: Floats
+
+    @classmethod
+    def read(cls, surface: Surface, uv: Floats, away: Floats) -> _Side:
+        """uv: (n, 2) places. away: (2,) or (n, 2), the way in parameters of which a thousandth is gone."""
+        step = np.broadcast_to(1e-3 * away, uv.shape)
+        both = surface.derivatives(np.concatenate([uv, uv + step]), 2)
+        here, ahead = both[:, :, : len(uv)], both[:, :, len(uv) :]
+        length = np.linalg.norm(here[1, 0] * step[:, :1] + here[0, 1] * step[:, 1:], axis=1)
+        return cls(here, ahead, length)
+
+    @property
+    def normals(self) -> Floats:
+        """(n, 3) unit normals along the edge."""
+        return unit_cross(self.here[1, 0], self.here[0, 1])
+
+    def across(self, edge: _Edge) -> Floats:
+        """(n, 3) unit vectors across the edge, in the tangent planes."""
+        way = edge.end - edge.start
+        return unit_cross(self.normals, self.here[1, 0] * way[0] + self.here[0, 1] * way[1])
+
+    def bend_and_slope(self, across: Floats, size: float) -> tuple[Floats, Floats]:
+        """Curvature across the edge, and how it changes on the way, 1/mm and 1/mm²."""
+        bend = section_curvature(self.here, across)
+        slope = (section_curvature(self.ahead, across) - bend) / np.maximum(self.length, 1e-9 * size)
+        return bend, slope
 
 
-def _mismatch(
-    normal_a: Floats, normal_b: Floats, bend_a: Floats, slope_a: Floats, bend_b: Floats, slope_b: Floats, size: float
-) -> tuple[Floats, Floats, Floats]:
+def _mismatch(one: _Side, two: _Side, across: Floats, size: float) -> tuple[Floats, Floats, Floats]:
     """Angle, degrees, and the shares by which curvature and its change differ; slopes are taken away from the edge."""
+    normal_a, normal_b = one.normals, two.normals
+    (bend_a, slope_a), (bend_b, slope_b) = one.bend_and_slope(across, size), two.bend_and_slope(across, size)
     side = np.sign(np.einsum("nc,nc->n", normal_a, normal_b))
     side = np.where(side == 0, 1.0, side)
     sine = np.linalg.norm(np.cross(normal_a, normal_b), axis=1)
@@ -252,13 +278,3 @@ def _inward(surface: Surface, edge: _Edge) -> Floats:
     """(2,) parameters from the middle of an edge to the middle of the surface."""
     (u0, u1), (v0, v1) = surface.domain
     return np.array([(u0 + u1) / 2, (v0 + v1) / 2]) - (edge.start + edge.end) / 2
-
-
-def _bend_and_slope(surface: Surface, uv: Floats, away: Floats, across: Floats, size: float) -> tuple[Floats, Floats]:
-    """Curvature across the edge, and how it changes on the way along (n, 2) ``away``, 1/mm and 1/mm²."""
-    step = 1e-3 * away
-    bend = normal_curvature(surface, uv, across)
-    d = surface.derivatives(uv, 1)
-    length = np.linalg.norm(d[1, 0] * step[:, :1] + d[0, 1] * step[:, 1:], axis=1)
-    slope = (normal_curvature(surface, uv + step, across) - bend) / np.maximum(length, 1e-9 * size)
-    return bend, slope

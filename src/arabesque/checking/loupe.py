@@ -47,8 +47,7 @@ def close_up(
     scan_heights = np.where((triangle >= 0) & (depth < 2 * high), high - depth, np.nan)
     points = grid.points.reshape(-1, 3) - place
     across = points @ np.cross(up, way)
-    near = np.abs(across[triangles]).min(axis=1) < radius
-    found = cut_triangles(points, triangles[near], np.clip(across / (4 * radius), -0.75, 0.75))
+    found = cut_triangles(points, triangles, np.clip(across / (4 * radius), -0.75, 0.75))
     ends = found.segments[found.plane == 0].reshape(-1, 3)
     s, h = ends @ way, ends @ up
     close = np.abs(h) < high

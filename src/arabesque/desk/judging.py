@@ -28,7 +28,7 @@ from arabesque.desk.session import Session
 from arabesque.desk.view.scene import Discs, Gloss, GlossKind, Label, Lines, grid_triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
-from arabesque.model import Item
+from arabesque.model import Document, Item
 
 Part = Lines | Discs | Label
 
@@ -64,8 +64,7 @@ def comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -
         return _section_comb_parts(session, looks, items, size)
     parts: list[Part] = []
     t = theme.now()
-    shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
-    combs = [comb for shape in shapes for comb in combs_of(shape, looks.combs.lines)]
+    combs = [comb for item in items for comb in _combs_of_item(session.document, item, looks.combs.lines)]
     if not combs:
         return parts
     # the usual tallest, so that one tight radius does not make all other teeth vanish
@@ -82,6 +81,15 @@ def comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -
     if flawed:
         parts.append(Discs(np.array(flawed), np.zeros(len(flawed)), 4.0, t.outside))
     return parts
+
+
+def _combs_of_item(document: Document, item: Item, lines: int) -> list[Comb]:
+    """The combs of a patch; those of a live mirror image are mirrored themselves."""
+    source = document.source_of(item)
+    if source is not None and isinstance(source.shape, Surface):
+        plane = document.plane_of(source)
+        return [comb.mirrored(plane) for comb in combs_of(source.shape, lines)]
+    return combs_of(item.shape, lines) if isinstance(item.shape, Surface) else []
 
 
 def _section_comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -> list[Part]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from arabesque.arrays import Bools, Floats
 from arabesque.checking import Grid, distances_to_scan, even_parameters, surface_to_scan
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.geometry import Surface, basis_matrix
@@ -18,9 +19,10 @@ MOST_LIVE = 64
 class LiveGrid:
     """Measures one surface again and again while only its control points move."""
 
-    def __init__(self, surface: Surface) -> None:
-        self._knots, self._degree = surface.knots, surface.degree
-        self.u, self.v = (even_parameters(k, SAMPLES_ALONG) for k in surface.knots)
+    def __init__(self, surface: Surface, along: int = SAMPLES_ALONG) -> None:
+        self._knots, self._degree, self.along = surface.knots, surface.degree, along
+        self.u, self.v = (even_parameters(k, along) for k in surface.knots)
+        self._last: tuple[Scan, Floats, Floats, Bools] | None = None
         self._basis = [
             [basis_matrix(knots, degree, at, k) for k in (0, 1)]
             for knots, degree, at in zip(surface.knots, surface.degree, (self.u, self.v), strict=True)
@@ -40,8 +42,20 @@ class LiveGrid:
         shape = points.shape[:2]
         if scan is None:
             return Grid(self.u, self.v, points, normals, np.zeros(shape), np.zeros(shape, dtype=bool))
-        distance, valid = distances_to_scan(points.reshape(-1, 3), scan)
+        distance, valid = self._distances(points.reshape(-1, 3), scan)
         return Grid(self.u, self.v, points, normals, distance.reshape(shape), valid.reshape(shape))
+
+    def _distances(self, points: Floats, scan: Scan) -> tuple[Floats, Bools]:
+        """Signed distances; places that did not move since the last time keep theirs."""
+        if self._last is not None and self._last[0] is scan:
+            _, before, distance, valid = self._last
+            moved = np.flatnonzero((points != before).any(axis=1))
+            distance, valid = distance.copy(), valid.copy()
+            distance[moved], valid[moved] = distances_to_scan(points[moved], scan)
+        else:
+            distance, valid = distances_to_scan(points, scan)
+        self._last = scan, points, distance, valid
+        return distance, valid
 
 
 class Meters(QObject):
@@ -53,6 +67,7 @@ class Meters(QObject):
         super().__init__()
         self._jobs = jobs
         self._grids: dict[int, tuple[Surface, Scan | None, Grid]] = {}
+        self._coarse: set[int] = set()
         self._running: dict[int, Job] = {}
         self._live: dict[str, LiveGrid] = {}
 
@@ -61,26 +76,38 @@ class Meters(QObject):
         known = self._grids.get(id(surface))
         return known[2] if known is not None and known[0] is surface and known[1] is scan else None
 
-    def measure_now(self, slot: str, surface: Surface, scan: Scan | None) -> Grid:
-        """Measure at once, for a surface that is being moved. slot: whose surface it is."""
+    def measure_now(self, slot: str, surface: Surface, scan: Scan | None, along: int = SAMPLES_ALONG) -> Grid:
+        """Measure at once, for a surface that is being moved.
+
+        slot: whose surface it is. along: samples a side; fewer than usual where
+        several move, to be measured in full once the surface stays.
+        """
         known = self.grid(surface, scan)
         if known is not None:
             return known
         live = self._live.get(slot)
-        if live is None or not live.fits(surface):
+        if live is None or live.along != along or not live.fits(surface):
             if len(self._live) > MOST_LIVE:
                 self._live.clear()
-            live = self._live[slot] = LiveGrid(surface)
+            live = self._live[slot] = LiveGrid(surface, along)
         grid = live.measure(surface, scan)
         self._grids[id(surface)] = (surface, scan, grid)
+        if along < SAMPLES_ALONG:
+            self._coarse.add(id(surface))
         return grid
 
-    def want(self, surfaces: list[Surface], scan: Scan | None) -> None:
-        """Measure what is not known yet, beside the window; forget every other shape."""
+    def want(self, surfaces: list[Surface], scan: Scan | None, staying: list[Surface]) -> None:
+        """Measure what is not known yet, beside the window; forget every other shape.
+
+        staying: those that are not in the middle of a drag, to be known in full.
+        """
         kept = {id(s) for s in surfaces}
         self._grids = {key: value for key, value in self._grids.items() if key in kept}
+        self._coarse &= kept
+        full = {id(s) for s in staying}
         for surface in surfaces:
-            if self.grid(surface, scan) is None and id(surface) not in self._running:
+            rough = id(surface) in self._coarse and id(surface) in full
+            if (rough or self.grid(surface, scan) is None) and id(surface) not in self._running:
                 self._start(surface, scan)
 
     def _start(self, surface: Surface, scan: Scan | None) -> None:
@@ -89,6 +116,7 @@ class Meters(QObject):
 
         def finish(grid: Grid) -> None:
             self._grids[id(surface)] = (surface, scan, grid)
+            self._coarse.discard(id(surface))
             self.measured.emit()
 
         job = self._jobs.quick("Measuring", work)

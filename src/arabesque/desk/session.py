@@ -12,7 +12,7 @@ from arabesque.checking import Grid
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.desk.looks import Looks
 from arabesque.desk.marks import Marks
-from arabesque.desk.meters import Meters
+from arabesque.desk.meters import SAMPLES_ALONG, Meters
 from arabesque.desk.points import PointChoice
 from arabesque.desk.scan_views import ScanViews
 from arabesque.desk.weighing import Weighing
@@ -39,6 +39,9 @@ from arabesque.model import (
 from arabesque.progress import Progress
 from arabesque.scan import Scan, ready_to_fit
 from arabesque.solid import FileKind, KernelWorker, Model, deliver, read_model, shown_part
+
+FEWEST_ALONG = 30
+"""Samples a side of each patch in a drag of very many."""
 
 
 class Session(QObject):
@@ -225,16 +228,18 @@ class Session(QObject):
 
     def measure_now(self, document: Document, items: list[Item]) -> None:
         """Measure patches that are being moved, and their mirror images, before they are shown."""
-        for item in document.with_images(items):
-            if isinstance(item.shape, Surface):
-                self.meters.measure_now(item.id, item.shape, self.checked_scan)
+        moving = [item for item in document.with_images(items) if isinstance(item.shape, Surface)]
+        along = min(SAMPLES_ALONG, max(FEWEST_ALONG, int(SAMPLES_ALONG / max(len(moving), 1) ** 0.5)))
+        for item in moving:
+            assert isinstance(item.shape, Surface)
+            self.meters.measure_now(item.id, item.shape, self.checked_scan, along)
 
     def _want_measures(self) -> None:
         shapes = []
         for document in (self.document, self.history.document):
             items = document.with_images([item for item in document if not item.parked])
-            shapes += [item.shape for item in items if isinstance(item.shape, Surface)]
-        self.meters.want(shapes, self.checked_scan)
+            shapes.append([item.shape for item in items if isinstance(item.shape, Surface)])
+        self.meters.want(shapes[0] + shapes[1], self.checked_scan, shapes[1])
 
     # simple changes
 

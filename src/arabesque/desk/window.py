@@ -258,7 +258,9 @@ class Window(QMainWindow):
         return compose(self.session, self.looks, self.tool, camera, moving, exact=not (moving and self.view.slow))
 
     def _changed(self) -> None:
-        self.commands.refresh()
+        if self.session.document is self.session.history.document:
+            # in the middle of a drag no command comes or goes
+            self.commands.refresh()
         self.fit_strip.says.setText(self.tool.says)
         self._show_start_page()
         self._show_safety()

@@ -1,6 +1,12 @@
 """Shape mathematics: spline bases, curves and surfaces, without any scan."""
 
-from arabesque.geometry.curvature import Curvatures, curve_curvature, normal_curvature, surface_curvature
+from arabesque.geometry.curvature import (
+    Curvatures,
+    curve_curvature,
+    normal_curvature,
+    section_curvature,
+    surface_curvature,
+)
 from arabesque.geometry.curve import Curve
 from arabesque.geometry.elementary import Elementary, ElementaryKind, frame_of
 from arabesque.geometry.extending import Manner, continuation, extended, over_quadrangle, parameter_step
@@ -114,6 +120,7 @@ __all__ = [
     "reversed_surface",
     "rotation_about",
     "same_as",
+    "section_curvature",
     "simplify_curve",
     "simplify_surface",
     "span_places",

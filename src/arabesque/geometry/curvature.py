@@ -9,6 +9,7 @@ from numpy.typing import ArrayLike
 
 from arabesque.arrays import Floats
 from arabesque.geometry.curve import Curve
+from arabesque.geometry.kernels import unit_cross
 from arabesque.geometry.surface import Surface, unit
 
 
@@ -35,14 +36,17 @@ def surface_curvature(surface: Surface, uv: ArrayLike) -> Curvatures:
     """
     d = surface.derivatives(uv, 2)
     su, sv = d[1, 0], d[0, 1]
-    normal = unit(np.cross(su, sv))
+    normal = unit_cross(su, sv)
     e, f, g = _dot(su, su), _dot(su, sv), _dot(sv, sv)
     l, m, n = _dot(d[2, 0], normal), _dot(d[1, 1], normal), _dot(d[0, 2], normal)  # noqa: E741 - the book's names
     area = e * g - f * f
     safe = np.where(area > 0, area, np.nan)
     gaussian = (l * n - m * m) / safe
     mean = (e * n - 2 * f * m + g * l) / (2 * safe)
-    spread = np.sqrt(np.maximum(mean * mean - gaussian, 0.0))
+    # half the difference of both, in an orthonormal frame along su: mean² - gaussian would lose half of all digits
+    f_e, root = f / np.where(e > 0, e, np.nan), np.sqrt(safe)
+    across = (m - f_e * l) / root
+    spread = np.hypot((l / e - (e * n - 2 * f * m + f * f_e * l) / safe) / 2, across)
     largest, smallest = mean + spread, mean - spread
     # the eigenvector of the shape operator, from the better conditioned of its two rows
     a1, b1 = m - largest * f, -(l - largest * e)
@@ -60,10 +64,13 @@ def normal_curvature(surface: Surface, uv: ArrayLike, directions: ArrayLike) -> 
 
     Only the part of a direction in the tangent plane counts.
     """
-    d = surface.derivatives(uv, 2)
+    return section_curvature(surface.derivatives(uv, 2), np.asarray(directions, dtype=float))
+
+
+def section_curvature(d: Floats, directions: Floats) -> Floats:
+    """As ``normal_curvature``, from (3, 3, n, 3) derivatives that are known already."""
     su, sv = d[1, 0], d[0, 1]
-    normal = unit(np.cross(su, sv))
-    directions = np.asarray(directions, dtype=float)
+    normal = unit_cross(su, sv)
     e, f, g = _dot(su, su), _dot(su, sv), _dot(sv, sv)
     x, y = _dot(directions, su), _dot(directions, sv)
     det = e * g - f * f

@@ -10,7 +10,7 @@ from numpy.typing import ArrayLike
 
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import InvalidShape
-from arabesque.geometry.kernels import basis_matrix, evaluate_curvature, evaluate_tensor
+from arabesque.geometry.kernels import basis_matrix, evaluate_curvature, evaluate_tensor, unit_cross
 from arabesque.geometry.knots import bezier_knots, breakpoints, checked_knots, elevate_degree, insert_knots
 from arabesque.geometry.rational import quotient_derivatives
 
@@ -110,10 +110,11 @@ class Surface:
         coefficients = self._coefficients
         size = coefficients.shape[2]
         values = np.zeros((order + 1, order + 1, len(bu[0]), len(bv[0]), size))
+        rows = coefficients.reshape(len(coefficients), -1)
         for k in range(order + 1):
-            along_u = np.tensordot(bu[k], coefficients, axes=1)
+            along_u = (bu[k] @ rows).reshape(len(bu[k]), -1, size)
             for m in range(order + 1 - k):
-                values[k, m] = np.einsum("ujc,vj->uvc", along_u, bv[m], optimize=True)
+                np.matmul(bv[m], along_u, out=values[k, m])
         if self.weights is None:
             return values
         flat = quotient_derivatives(values.reshape(order + 1, order + 1, -1, size))
@@ -122,7 +123,7 @@ class Surface:
     def normals(self, uv: ArrayLike) -> Floats:
         """(n, 3) unit normals Su x Sv at scattered parameters."""
         d = self.derivatives(uv, 1)
-        return unit(np.cross(d[1, 0], d[0, 1]))
+        return unit_cross(d[1, 0], d[0, 1])
 
     def elevated(self, u: int = 0, v: int = 0) -> Surface:
         """The same surface with its degree raised exactly, ``u`` and ``v`` times."""

@@ -43,6 +43,9 @@ class Layer:
     plane: Plane | None = None
 
 
+IMAGE = " image"
+"""What the id of a live mirror image ends with."""
+
 LAYER_COLOURS = ("#5B7F95", "#8A6FA8", "#6E8B4E", "#B07A3C", "#A05C6B", "#4F8C86")
 """Colours that new layers take in turn: apart from one another and from the deviation colours."""
 
@@ -137,7 +140,11 @@ class Document:
         if item.twin is None or not item.twin.has_image or not isinstance(item.shape, Surface):
             return None
         image = _image(item.shape, self.plane_of(item), item.twin)
-        return replace(item, id=f"{item.id} image", name=f"{item.name}, mirrored", shape=image)
+        return replace(item, id=f"{item.id}{IMAGE}", name=f"{item.name}, mirrored", shape=image)
+
+    def source_of(self, item: Item) -> Item | None:
+        """The patch that a live mirror image follows; None for any other item."""
+        return self.items.get(item.id.removesuffix(IMAGE)) if item.id.endswith(IMAGE) else None
 
     def with_images(self, items: list[Item]) -> list[Item]:
         """Items, each followed by its live mirror image where it has one."""

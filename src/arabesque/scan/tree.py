@@ -11,6 +11,7 @@ Boxes are float32, rounded outward, so that pruning stays exact.
 
 import os
 from concurrent.futures import ThreadPoolExecutor
+from functools import cache
 from typing import NamedTuple
 
 import numpy as np
@@ -35,6 +36,12 @@ class Hits(NamedTuple):
     triangle: Ints
     barycentric: Floats
     feature: Ints
+
+
+@cache
+def _helpers() -> ThreadPoolExecutor:
+    """Threads that share queries; kept, because starting them anew takes as long as a small query."""
+    return ThreadPoolExecutor(MOST_THREADS, "closest")
 
 
 class BoxTree:
@@ -70,11 +77,11 @@ class BoxTree:
 
         # the kernel releases the GIL: plain threads share the work, each a run of neighbours
         threads = min(MOST_THREADS, os.cpu_count() or 1, max(1, count // WORTH_A_THREAD))
-        if threads == 1:
-            answer(sequence)
-        else:
-            with ThreadPoolExecutor(threads) as pool:
-                list(pool.map(answer, np.array_split(sequence, threads)))
+        own, *others = np.array_split(sequence, threads)
+        helped = [_helpers().submit(answer, part) for part in others]
+        answer(own)
+        for part in helped:
+            part.result()
         original = np.where(triangle >= 0, self._order[triangle], -1)
         return Hits(found, distance, original, barycentric, feature)
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from arabesque.arrays import Floats
-from arabesque.checking import Figures
+from arabesque.checking import Figures, Grid
 from arabesque.desk import theme
 from arabesque.desk.commands import icon
 from arabesque.desk.panels.fields import LengthField
@@ -157,13 +159,13 @@ class FitStrip(QWidget):
         item = session.surface_item
         surfaces = [item] if item is not None else document.surfaces(visible_only=True)
         measured = document.with_images(surfaces)
-        now, then = self._distances(measured), None
+        now, then = self._grids(measured), None
         before = session.history.document
         if document is not before:
             known = [before[i.id] for i in surfaces if i.id in before]
-            then = self._distances(before.with_images(known))
-        figures = Figures.of(now, tolerance)
-        ghost = None if then is None else Figures.of(then, tolerance)
+            then = self._grids(before.with_images(known))
+        figures, ghost = (None if grids is None else _figures(grids, tolerance) for grids in (now, then))
+        assert figures is not None
         self.item.heading.setText("Patch" if item is not None else "Model")
         self.item.show_value(
             item.name if item is not None else f"{len(surfaces)} patch{'' if len(surfaces) == 1 else 'es'}", "", ""
@@ -171,16 +173,14 @@ class FitStrip(QWidget):
         shape = item.shape if item is not None else None
         self.degrees.show_value(f"{shape.degree[0]} x {shape.degree[1]}" if isinstance(shape, Surface) else "–", "", "")
         self.points.show_value(str(sum(i.shape.count for i in surfaces if isinstance(i.shape, Surface))), "", "")
-        self.histogram.show_distances(now, then, tolerance)
+        self.histogram.show_distances(_distances(now), None if then is None else _distances(then), tolerance)
         words, ghosts = _words(figures), _words(ghost)
         for cell, key in ((self.inside, "inside"), (self.worst, "worst"), (self.rms, "rms")):
             cell.show_value(words[key], ghosts[key] if ghost is not None else "", theme.now().faint)
         self.fly.setEnabled(figures.samples > 0)
 
-    def _distances(self, items: list[Item]) -> Floats:
-        grids = [self._session.grid(item) for item in items]
-        parts = [grid.distance[grid.valid] for grid in grids if grid is not None]
-        return np.concatenate(parts) if parts else np.zeros(0)
+    def _grids(self, items: list[Item]) -> tuple[Grid, ...]:
+        return tuple(grid for item in items if (grid := self._session.grid(item)) is not None)
 
     def _set_tolerance(self, value: float) -> None:
         try:
@@ -188,6 +188,20 @@ class FitStrip(QWidget):
         except ArabesqueError as problem:
             self.tolerance.refuse(str(problem))
             self._session.tell_problem(problem)
+
+
+# measured grids are values: what stands still in a drag is counted once
+
+
+@lru_cache(maxsize=16)
+def _distances(grids: tuple[Grid, ...]) -> Floats:
+    """(n,) signed distances where there is a scan below."""
+    return np.concatenate([grid.distance[grid.valid] for grid in grids]) if grids else np.zeros(0)
+
+
+@lru_cache(maxsize=16)
+def _figures(grids: tuple[Grid, ...], tolerance: float) -> Figures:
+    return Figures.of(_distances(grids), tolerance)
 
 
 def _words(figures: Figures | None) -> dict[str, str]:

@@ -51,6 +51,7 @@ class Outline(QWidget):
         self._session = session
         self._filling = False
         self._shown: list[object] = []
+        self._ids: set[str] = set()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 6, 4, 0)
         layout.setSpacing(2)
@@ -88,6 +89,9 @@ class Outline(QWidget):
     def refresh(self) -> None:
         """Show the document as it is; nothing is touched when nothing here changed."""
         document = self._session.document
+        if self._shown and document is not self._session.history.document and set(document.items) == self._ids:
+            return  # in the middle of a drag: signs follow when it is over
+        self._ids = set(document.items)
         states = [(i.id, i.name, i.look, i.layer, i.twin, self._state(i)[0], _weight(i)) for i in document]
         shown: list[object] = [
             states,

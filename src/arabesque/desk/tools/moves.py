@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import Enum
+from functools import lru_cache
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -34,6 +35,7 @@ class Way(Enum):
         return {Way.X: 0, Way.Y: 1, Way.Z: 2}.get(self)
 
 
+@lru_cache(maxsize=32)
 def directions(surface: Surface, way: Way, scan: Scan | None) -> Floats:
     """(nu, nv, 3) unit vectors, one a control point: of space, or the surface's where the point has most say."""
     if way.axis is not None:
