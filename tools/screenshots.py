@@ -3,7 +3,6 @@
 Run with a screen, for example: xvfb-run -s "-screen 0 1400x900x24" .venv/bin/python -m tools.screenshots
 """
 
-import math
 import sys
 import tempfile
 import time
@@ -22,23 +21,21 @@ from arabesque.desk import theme
 from arabesque.desk.looks import ScanLook
 from arabesque.desk.settings import Colours, Settings
 from arabesque.desk.tools import (
-    CloseOpenings,
     CombsCheck,
+    Compare,
     CorrectRegions,
-    CutScan,
-    FeatureLines,
     FindRegions,
     FindSymmetry,
-    FitTrueShape,
+    FormCheck,
     GlossCheck,
     JoinsCheck,
     Mark,
-    NewTriangles,
+    NetCheck,
     SectionsCheck,
     Timeline,
     Tool,
+    Twins,
 )
-from arabesque.desk.tools.cut_scan import CutWay
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface, split_surface
 from arabesque.model import Item
@@ -129,10 +126,8 @@ def looking_from(back: np.ndarray) -> np.ndarray:
 
 
 def mending(at: Photographer) -> None:
-    """Mending tools at work on the saddle and the jug."""
+    """Mending tools at work on the saddle."""
     window = at.window
-    take(at, CloseOpenings)
-    at.shoot("openings")
     take(at, FindSymmetry)
     at.shoot("find-symmetry")
     tool = take(at, Mark)
@@ -141,32 +136,11 @@ def mending(at: Photographer) -> None:
         at.stroke([at.pixel(dent.centre), at.pixel(dent.centre) + QPoint(6, 2)])
     at.shoot("mark-and-heal")
     window.session.marks.clear()
-    show(window, "juniper")
-    at.idle()
-    tool = take(at, CutScan)
-    tool.options.way = CutWay.OUTLINE
-    window.inspector.make_anew()
-    middle = at.pixel((-45.0, 0.0, 92.0))
-    turn = [2 * math.pi * k / 40 for k in range(41)]
-    at.stroke([middle + QPoint(round(75 * math.cos(a)), round(95 * math.sin(a))) for a in turn])
-    at.shoot("cut")
-    tool = take(at, NewTriangles)
-    tool.options.edge = 4.0
-    window.inspector.make_anew()
-    window.toggle_edges()
-    enter(at)
-    at.shoot("even-triangles")
-    window.toggle_edges()
-    at.key(Qt.Key.Key_Escape)
 
 
 def reading(at: Photographer) -> None:
-    """Lines of the jug, regions and a true shape of the grip."""
+    """Regions of the grip."""
     window = at.window
-    take(at, FeatureLines)
-    enter(at)
-    at.shoot("feature-lines")
-    at.key(Qt.Key.Key_Escape)
     show(window, "pebble")
     at.idle()
     window.view.look(replace(window.view.camera, axes=looking_from(FROM_BELOW)))
@@ -174,14 +148,9 @@ def reading(at: Photographer) -> None:
     take(at, FindRegions)
     enter(at)
     enter(at)
-    tool = take(at, CorrectRegions)
+    take(at, CorrectRegions)
     QTest.mouseClick(at.view, LEFT, NO, at.pixel((-21.0, 2.0, 80.0)))
     at.shoot("regions")
-    tool.mark()
-    window.session.set_visible(tool.regions_item, False)
-    take(at, FitTrueShape)
-    enter(at)
-    at.shoot("true-shape")
     at.key(Qt.Key.Key_Escape)
 
 
@@ -215,6 +184,36 @@ def sculpting(at: Photographer) -> None:
     window.show_scans(ScanLook.SOLID)
 
 
+def twinning(at: Photographer) -> None:
+    """The patch with its live mirror image, its weight map, and two states of it side by side."""
+    window = at.window
+    window.look_along("top")
+    tool = take(at, Twins)
+    next(choice for choice in tool.choices if choice.label.startswith("Mirror")).run()
+    at.shoot("twins")
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_0)
+    at.key(Qt.Key.Key_Q)
+    at.shoot("weight-map")
+    at.key(Qt.Key.Key_Q)
+    window.session.set_milestone("before the pull")
+    at.key(Qt.Key.Key_M)
+    item = window.session.surface_item
+    assert item is not None and isinstance(item.shape, Surface)
+    QTest.mouseClick(at.view, LEFT, NO, at.pixel(item.shape.points[2, 2]))
+    at.key(Qt.Key.Key_R)
+    for _ in range(6):
+        at.key(Qt.Key.Key_PageUp)
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_Escape)
+    take(at, Compare)
+    at.shoot("compare")
+    at.key(Qt.Key.Key_Escape)
+    for _ in range(7):
+        window.session.undo()
+    window.look_along("slanted")
+
+
 def judging(at: Photographer) -> None:
     """The checks over the patch, and over it and its other half."""
     window = at.window
@@ -231,11 +230,21 @@ def judging(at: Photographer) -> None:
         (CombsCheck, "combs"),
         (GlossCheck, "stripes"),
         (JoinsCheck, "joins"),
+        (FormCheck, "patch-form"),
+        (NetCheck, "net"),
     ):
         at.key(Qt.Key.Key_0)
         take(at, kind)
+        if kind is CombsCheck:
+            QTest.mouseClick(at.view, LEFT, NO, at.pixel(halves[0].at([[0.3, 0.5]])[0]))
+        if kind is NetCheck:
+            at.key(Qt.Key.Key_A)
         at.shoot(name)
     at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_0)
+    window.look_along("slanted")
+    at.key(Qt.Key.Key_5)
+    at.shoot("reflection")
     at.key(Qt.Key.Key_0)
     window.session.go_to(before)
     window.session.select(item.id)
@@ -261,13 +270,13 @@ def main() -> None:
     at.shoot("first-start")
     window.open_demo()
     at.idle()
-    at.shoot("demo")
     mending(at)
     reading(at)
     show(window, "heron")
     at.idle()
     window.look_along("slanted")
     sculpting(at)
+    twinning(at)
     judging(at)
     at.key(Qt.Key.Key_L)
     at.key(Qt.Key.Key_U)
