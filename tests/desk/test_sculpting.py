@@ -14,6 +14,7 @@ from arabesque.desk.tools import (
     Compare,
     Degrees,
     Edges,
+    Export,
     FitAgain,
     Join,
     LayBetween,
@@ -26,7 +27,7 @@ from arabesque.desk.tools.edges import Becomes
 from arabesque.desk.tools.fit_again import Part
 from arabesque.desk.tools.moves import Way
 from arabesque.desk.view.scene import GlossKind
-from arabesque.geometry import Surface, TwinKind, edge_curve, split_surface
+from arabesque.geometry import Surface, TwinKind, edge_curve, foot_points, greville, split_surface
 from arabesque.model import Item
 from tests.desk.support import CTRL, NO, SHIFT, WindowTest
 
@@ -76,7 +77,8 @@ class TwinTest(SculptTest):
         np.testing.assert_array_equal(image.points[::-1] * [1, -1, 1], self.original.points)
         drawn = {mesh.slot for mesh in self.view.scene.triangles}
         self.assertTrue(any(slot.endswith("image") for slot in drawn))
-        # the image is measured and counts in the figures
+        # the image goes out with the patch, is measured and counts in the figures
+        self.assertEqual(len(Export(self.session).items()), 2)
         grid = self.session.grid(self.session.patches[1])
         assert grid is not None and grid.valid.any()
         self.choose("Seat the nearest edge")
@@ -369,6 +371,27 @@ class NetTest(SculptTest):
         np.testing.assert_array_equal(move[:2], 0.0)
         self.assertGreater(move[2], 0.5)
         self.key(Qt.Key.Key_Z, CTRL)
+        tool.options.drag = Way.CLING
+        place = [greville(k, p)[1:2] for k, p in zip(self.original.knots, self.original.degree, strict=True)]
+        start = self.pixel(self.original.points[1, 1])
+        self.drag(start, start + QPoint(12, 0))
+        on = self.surface().on_grid(*place)[0, 0, 0]
+        self.assertLess(self.session.scan.closest(on).distance[0], 0.05)  # type: ignore[union-attr]
+        self.assertGreater(np.abs(self.surface().points - self.original.points).max(), 0.5)
+        self.key(Qt.Key.Key_Z, CTRL)
+        # a nudge along the row: sliding on the form moves the form less
+        for _ in range(5):
+            self.key(Qt.Key.Key_Period)
+        t = np.linspace(0, 1, 25)
+        moved = []
+        for keep in (False, True):
+            tool.options.keep_form = keep
+            self.key(Qt.Key.Key_Right)
+            feet = foot_points(self.original, self.surface().on_grid(t, t)[0, 0].reshape(-1, 3))
+            away = np.linalg.norm(feet.points - self.surface().on_grid(t, t)[0, 0].reshape(-1, 3), axis=1)
+            moved.append(float(away[feet.inside].max()))
+            self.key(Qt.Key.Key_Z, CTRL)
+        self.assertLess(moved[1], 0.6 * moved[0])
         numbers = self.take(ByNumbers, Qt.Key.Key_M, SHIFT)
         numbers.options.x, numbers.options.turn = 1.5, 0.0
         numbers.options_changed()

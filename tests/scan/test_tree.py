@@ -34,6 +34,15 @@ class ClosestTest(unittest.TestCase):
         self.assertTrue(np.isinf(hits.distance[0]))
         self.assertAlmostEqual(hits.distance[1], 1.0, places=1)
 
+    def test_hints_change_nothing_but_the_time(self) -> None:
+        scan = heron().scan
+        queries = scan.points[::37] + np.random.default_rng(4).normal(scale=0.5, size=scan.points[::37].shape)
+        plain = scan.tree.closest(queries)
+        wrong = np.random.default_rng(5).integers(-1, len(scan.triangles), len(queries))
+        for near in (plain.triangle, wrong):
+            hinted = scan.tree.closest(queries, near=near)
+            np.testing.assert_array_equal(hinted.distance, plain.distance)
+
     def test_few_triangles(self) -> None:
         for count in (1, 2, 3, 5, 9):
             corners = np.random.default_rng(count).normal(size=(count, 9))

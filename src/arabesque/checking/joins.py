@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
+from scipy.spatial.distance import cdist
 
 from arabesque.arrays import Floats
 from arabesque.geometry import Surface, foot_points, section_curvature
@@ -102,7 +103,7 @@ def find_joins(surfaces: Sequence[Surface], reach: float | None = None, samples:
     if len(surfaces) < 2:
         return []
     t = np.linspace(0, 1, DENSE)
-    edges = [[_edge(surface, k, t) for k in range(4)] for surface in surfaces]
+    edges = [_edges(surface, t) for surface in surfaces]
     if reach is None:
         everything = np.concatenate([edge.points for four in edges for edge in four])
         reach = 0.002 * float(np.linalg.norm(np.ptp(everything, axis=0)))
@@ -172,9 +173,12 @@ def _on_inside(
     return Join(*pair, points, gap, *_mismatch(one, two, one.across(edge), size))
 
 
-def _edge(surface: Surface, number: int, t: Floats) -> _Edge:
-    start, end = surface.boundary()[number]
-    return _Edge(start, end, surface.at(start + t[:, None] * (end - start)))
+def _edges(surface: Surface, t: Floats) -> list[_Edge]:
+    """The four edges, sampled in one go."""
+    ends = surface.boundary()
+    points = surface.at(np.concatenate([start + t[:, None] * (end - start) for start, end in ends]))
+    parts = points.reshape(4, len(t), 3)
+    return [_Edge(start, end, part) for (start, end), part in zip(ends, parts, strict=True)]
 
 
 def _join(
@@ -192,7 +196,7 @@ def _join(
     if lengths[0] > 1.001 * lengths[1]:
         one, two, first, second = two, one, second, first
     rough = first.points[:: (DENSE - 1) // 8]
-    near = np.linalg.norm(rough[:, None] - second.points[None], axis=2).min(axis=1)
+    near = cdist(rough, second.points).min(axis=1)
     spacing = max(lengths) / (DENSE - 1)
     if near.max() > reach + spacing:
         return None
@@ -209,8 +213,7 @@ def _join(
 
 def _feet(surface: Surface, edge: _Edge, points: Floats) -> Floats:
     """(n, 2) parameters on an edge closest to points: the nearest of many, then Newton's steps along it."""
-    away = np.linalg.norm(points[:, None] - edge.points[None], axis=2)
-    t = away.argmin(axis=1) / (DENSE - 1)
+    t = cdist(points, edge.points).argmin(axis=1) / (DENSE - 1)
     way = edge.end - edge.start
     for _ in range(NEWTON):
         d = surface.derivatives(edge.uv(t), 2)

@@ -160,7 +160,10 @@ def combs_of(shape: Surface, lines: int) -> list[Comb]:
 
 
 def join_parts(looks: Looks, found: list[Join]) -> list[Part]:
-    """Edges that meet, in the colour of what is reached, with the grade in words at their middle."""
+    """Edges that meet, with the grade in words at their middle, and signs along them.
+
+    Filled: position or tangent fails there. Hollow: curvature fails. Large: what fails next is worst there.
+    """
     parts: list[Part] = []
     t = theme.now()
     for join in found:
@@ -168,9 +171,14 @@ def join_parts(looks: Looks, found: list[Join]) -> list[Part]:
         colour = t.outside if grade < 1 else t.accent
         parts.append(Lines(polyline(join.points), colour, 3.0, on_top=True))
         parts.append(Label(join.points[len(join.points) // 2], join.word(looks.limits)))
-        worst = int((join.gap if grade < 0 else join.angle).argmax())
-        if grade < 1:
-            parts.append(Discs(join.points[[worst]], np.zeros(1), 5.0, t.outside))
+        limits = looks.limits
+        broken = (join.gap > limits.gap) | (join.angle > limits.angle)
+        bent = ~broken & (join.curvature > limits.curvature)
+        for mask, state, colour in ((broken, 0.0, t.outside), (bent, 3.0, t.accent)):
+            if mask.any():
+                parts.append(Discs(join.points[mask], np.full(int(mask.sum()), state), 3.0, colour))
+        if grade < 3:
+            parts.append(Discs(join.points[[join.worst(limits)]], np.zeros(1), 5.0, t.outside))
     return parts
 
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from arabesque.arrays import Bools, Floats
-from arabesque.checking import Grid, distances_to_scan, even_parameters, surface_to_scan
+from arabesque.arrays import Bools, Floats, Ints
+from arabesque.checking import Grid, even_parameters, surface_to_scan
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.geometry import Surface, basis_matrix
 from arabesque.geometry.kernels import unit_cross
@@ -16,13 +18,23 @@ SAMPLES_ALONG = 100
 MOST_LIVE = 64
 
 
+class _Last(NamedTuple):
+    """What was measured last: for the next time, when little has moved."""
+
+    scan: Scan
+    points: Floats
+    distance: Floats
+    valid: Bools
+    triangle: Ints
+
+
 class LiveGrid:
     """Measures one surface again and again while only its control points move."""
 
     def __init__(self, surface: Surface, along: int = SAMPLES_ALONG) -> None:
         self._knots, self._degree, self.along = surface.knots, surface.degree, along
         self.u, self.v = (even_parameters(k, along) for k in surface.knots)
-        self._last: tuple[Scan, Floats, Floats, Bools] | None = None
+        self._last: _Last | None = None
         self._basis = [
             [basis_matrix(knots, degree, at, k) for k in (0, 1)]
             for knots, degree, at in zip(surface.knots, surface.degree, (self.u, self.v), strict=True)
@@ -46,15 +58,21 @@ class LiveGrid:
         return Grid(self.u, self.v, points, normals, distance.reshape(shape), valid.reshape(shape))
 
     def _distances(self, points: Floats, scan: Scan) -> tuple[Floats, Bools]:
-        """Signed distances; places that did not move since the last time keep theirs."""
-        if self._last is not None and self._last[0] is scan:
-            _, before, distance, valid = self._last
-            moved = np.flatnonzero((points != before).any(axis=1))
-            distance, valid = distance.copy(), valid.copy()
-            distance[moved], valid[moved] = distances_to_scan(points[moved], scan)
+        """Signed distances; places that did not move keep theirs, others are looked for near where they were."""
+        if self._last is None or self._last.scan is not scan:
+            moved, near = np.arange(len(points)), None
+            distance, valid = np.zeros(len(points)), np.zeros(len(points), dtype=bool)
+            triangle = np.full(len(points), -1)
         else:
-            distance, valid = distances_to_scan(points, scan)
-        self._last = scan, points, distance, valid
+            last = self._last
+            moved = np.flatnonzero((points != last.points).any(axis=1))
+            distance, valid, triangle = last.distance.copy(), last.valid.copy(), last.triangle.copy()
+            near = triangle[moved]
+        signed, closest = scan.signed_distance(points[moved], near=near)
+        valid[moved] = ~closest.on_border & (closest.triangle >= 0)
+        distance[moved] = np.where(valid[moved], signed, 0.0)
+        triangle[moved] = closest.triangle
+        self._last = _Last(scan, points, distance, valid, triangle)
         return distance, valid
 
 

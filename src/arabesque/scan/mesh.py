@@ -161,16 +161,21 @@ class Scan:
         """Search tree over the triangles."""
         return BoxTree(self.points[self.triangles].reshape(-1, 9))
 
-    def closest(self, points: ArrayLike, cut: float = np.inf) -> Closest:
-        """Closest place on the scan for (n, 3) queries; triangle -1 beyond ``cut`` mm."""
-        hits = self.tree.closest(np.asarray(points, dtype=float), cut)
+    def closest(self, points: ArrayLike, cut: float = np.inf, near: Ints | None = None) -> Closest:
+        """Closest place on the scan for (n, 3) queries; triangle -1 beyond ``cut`` mm.
+
+        near: (n,) triangles that are likely to lie close, which makes it quicker.
+        """
+        hits = self.tree.closest(np.asarray(points, dtype=float), cut, near)
         normals = interpolated_normals(self.smoothed_normals, self.triangles, hits.triangle, hits.barycentric)
         return Closest(hits.points, hits.distance, hits.triangle, normals, self._is_border(hits.triangle, hits.feature))
 
-    def signed_distance(self, points: ArrayLike, cut: float = np.inf) -> tuple[Floats, Closest]:
-        """Distance of (n, 3) points, positive outside (above) the scan, and what lies closest."""
+    def signed_distance(
+        self, points: ArrayLike, cut: float = np.inf, near: Ints | None = None
+    ) -> tuple[Floats, Closest]:
+        """Distance of (n, 3) points, positive outside (above) the scan, and what lies closest; near: as ``closest``."""
         points = np.asarray(points, dtype=float)
-        closest = self.closest(points, cut)
+        closest = self.closest(points, cut, near)
         side = np.einsum("nc,nc->n", points - closest.points, closest.normals)
         return np.where(side < 0, -closest.distance, closest.distance), closest
 

@@ -11,7 +11,7 @@ Boxes are float32, rounded outward, so that pruning stays exact.
 
 import os
 from concurrent.futures import ThreadPoolExecutor
-from functools import cache
+from functools import cache, cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -61,17 +61,23 @@ class BoxTree:
         self._low = self._boxes[0, :3].astype(np.float64)
         self._cell = float((self._boxes[0, 3:] - self._boxes[0, :3]).max()) / QUERY_CELLS or 1.0
 
-    def closest(self, points: Floats, cut: float = np.inf) -> Hits:
-        """Closest points for (n, 3) queries; triangle -1 and infinite distance beyond ``cut``."""
+    def closest(self, points: Floats, cut: float = np.inf, near: Ints | None = None) -> Hits:
+        """Closest points for (n, 3) queries; triangle -1 and infinite distance beyond ``cut``.
+
+        near: (n,) triangles, -1 for none, that are likely to lie close, such as
+        the last answers for points that moved a little: only quicker, never
+        another answer.
+        """
         points = np.ascontiguousarray(points, dtype=np.float64)
         count = len(points)
         sequence = self._sequence(points)
         found, distance, barycentric = np.empty((count, 3)), np.empty(count), np.zeros((count, 3))
         triangle, feature = np.empty(count, dtype=np.int64), np.zeros(count, dtype=np.int64)
+        hints = np.full(count, -1) if near is None else np.where(near >= 0, self._places[near], -1)
 
         def answer(part: Ints) -> None:
             _closest(
-                self._corners, self._starts, self._boxes, points, part, cut * cut,
+                self._corners, self._starts, self._boxes, points, part, hints, cut * cut,
                 found, distance, triangle, barycentric, feature,
             )  # fmt: skip
 
@@ -84,6 +90,13 @@ class BoxTree:
             part.result()
         original = np.where(triangle >= 0, self._order[triangle], -1)
         return Hits(found, distance, original, barycentric, feature)
+
+    @cached_property
+    def _places(self) -> Ints:
+        """(m,) where in the tree's order each triangle stands."""
+        places = np.empty(len(self._order), dtype=np.int64)
+        places[self._order] = np.arange(len(self._order))
+        return places
 
     def _sequence(self, points: Floats) -> Ints:
         """Order in which neighbours in space follow one another.
@@ -263,7 +276,7 @@ def _triangle_distance(c, i, x, y, z):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _closest(  # type: ignore[no-untyped-def]  # noqa: PLR0915
-    corners, starts, boxes, points, sequence, cut, found, distance, triangle, barycentric, feature
+    corners, starts, boxes, points, sequence, hints, cut, found, distance, triangle, barycentric, feature
 ):
     """Answers the queries named by ``sequence`` into the last five arrays."""
     leaves = len(starts) - 1
@@ -277,10 +290,12 @@ def _closest(  # type: ignore[no-untyped-def]  # noqa: PLR0915
         best_v = 0.0
         best_w = 0.0
         best_feature = 0
-        if last >= 0:  # neighbouring queries: the last answer is a good first bound
-            d, v, w, where = _triangle_distance(corners, last, x, y, z)
+        # a hint, or else the last answer, for neighbouring queries follow each other, is a good first bound
+        first = hints[q] if hints[q] >= 0 else last
+        if first >= 0:
+            d, v, w, where = _triangle_distance(corners, first, x, y, z)
             if d < best:
-                best, best_triangle, best_v, best_w, best_feature = d, last, v, w, where
+                best, best_triangle, best_v, best_w, best_feature = d, first, v, w, where
         top = 1
         nodes[0] = 0
         reach[0] = _box_distance(boxes, 0, x, y, z)

@@ -15,17 +15,14 @@ from arabesque.desk.jobs import Job
 from arabesque.desk.patches import patch_edges, patch_triangles
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Fact, Pointer, Tool
-from arabesque.desk.tools.edges import edge_points
+from arabesque.desk.tools.on_patches import NEAR, edge_points, edge_under
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.picking import segment_distance
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.fitting import EdgeOf, Piece, lay_between, ring_of
 from arabesque.geometry import LARGEST_DEGREE, Surface
 from arabesque.progress import Progress
-
-NEAR = 9.0
 
 
 class LayBetween(Tool):
@@ -83,19 +80,15 @@ class LayBetween(Tool):
 
     def _under(self, pointer: Pointer) -> tuple[str, int] | Floats | None:
         """A corner of a patch, an edge, or a place on the scan."""
-        nearest: tuple[float, tuple[str, int]] | None = None
-        for item in self.session.document.surfaces(visible_only=True):
+        items = self.session.document.surfaces(visible_only=True)
+        for item in items:
             assert isinstance(item.shape, Surface)
             for corner in item.shape.points[np.ix_([0, -1], [0, -1])].reshape(-1, 3):
                 if pointer.near(corner, NEAR - 2):
                     place: Floats = corner
                     return place
-            for number in range(4):
-                seen = pointer.camera.project(edge_points(item.shape, number))[:, :2]
-                away = float(segment_distance(seen[:-1], seen[1:], pointer.x, pointer.y).min())
-                if away <= NEAR and (nearest is None or away < nearest[0]):
-                    nearest = away, (item.id, number)
-        return pointer.on_scan(self.session.scan) if nearest is None else nearest[1]
+        edge = edge_under(items, pointer)
+        return pointer.on_scan(self.session.scan) if edge is None else (edge[0].id, edge[1])
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
         self._hover = self._under(pointer)

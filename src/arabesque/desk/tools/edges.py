@@ -11,9 +11,10 @@ from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Fact, Pointer, Tool
+from arabesque.desk.tools.on_patches import NEAR, committed_patch, edge_points, edge_under, patch_under, take_a_patch
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.picking import along_line, segment_distance, surface_under
+from arabesque.desk.view.picking import along_line
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.fitting import PatchFit, refit
@@ -22,7 +23,6 @@ from arabesque.geometry import (
     Surface,
     TwinKind,
     continuation,
-    edge_curve,
     extended,
     over_quadrangle,
     parameter_step,
@@ -33,7 +33,6 @@ from arabesque.model import Document, Item, new_id
 
 EDGE_AXIS = {0: (1, False), 1: (0, True), 2: (1, True), 3: (0, False)}
 """For edges v low, u high, v high, u low: the direction across, and whether it lies at its end."""
-NEAR = 9.0
 
 
 class Becomes(Enum):
@@ -68,6 +67,7 @@ class Edges(Tool):
     hint = "Drag an edge or a corner along the form, or type how far"
     shortcut = "B"
     icon = "ph.bounding-box"
+    takes_places = True
     short = "Edges"
 
     @dataclass
@@ -88,10 +88,7 @@ class Edges(Tool):
         self._hover: Grip | None = None
         self._drag: tuple[Pointer, Item, Floats] | None = None
         self._moved: tuple[float, float] = (0.0, 0.0)
-        if self.session.surface_item is None:
-            surfaces = self.session.document.surfaces(visible_only=True)
-            if surfaces:
-                self.session.select(surfaces[0].id)
+        take_a_patch(self.session)
 
     def stop(self) -> None:
         self.session.drop_shown()
@@ -99,9 +96,7 @@ class Edges(Tool):
     @property
     def item(self) -> Item | None:
         """The patch, as committed."""
-        item = self.session.surface_item
-        document = self.session.history.document
-        return document[item.id] if item is not None and item.id in document else None
+        return committed_patch(self.session)
 
     @property
     def surface(self) -> Surface | None:
@@ -155,19 +150,17 @@ class Edges(Tool):
         for number, corner in enumerate(self._corners(surface)):
             if pointer.near(corner, NEAR + 2):
                 return Grip(number, corner=True)
-        away = []
-        for number in range(4):
-            seen = pointer.camera.project(edge_points(surface, number))[:, :2]
-            away.append(float(segment_distance(seen[:-1], seen[1:], pointer.x, pointer.y).min()))
-        nearest = int(np.argmin(away))
-        return Grip(nearest) if away[nearest] <= NEAR else None
+        found = edge_under([self.item] if self.item is not None else [], pointer)
+        return None if found is None else Grip(found[1])
 
     def press(self, pointer: Pointer) -> None:
         item, surface = self.item, self.surface
         grip = self._under(pointer)
         if grip is None or surface is None or item is None:
             self.grip = None
-            self._select_under(pointer)
+            found = patch_under(self.session, pointer)
+            if found is not None:
+                self.session.select(found[0].id)
             self.changed.emit()
             return
         self.grip = grip
@@ -180,13 +173,6 @@ class Edges(Tool):
         self._drag = (pointer, item, anchor)
         self._moved = (0.0, 0.0)
         self.changed.emit()
-
-    def _select_under(self, pointer: Pointer) -> None:
-        for item in self.session.document.surfaces(visible_only=True):
-            grid = self.session.grid(item)
-            if grid is not None and surface_under(pointer.camera, grid.points, pointer.x, pointer.y) is not None:
-                self.session.select(item.id)
-                return
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
         if not dragging or self._drag is None or self.grip is None:
@@ -376,9 +362,3 @@ def _on_plane(item: Item, grip: Grip) -> bool:
     assert item.twin is not None
     touched = (grip.number, (grip.number - 1) % 4) if grip.corner else (grip.number,)
     return any(EDGE_AXIS[edge] == (item.twin.axis, item.twin.at_end) for edge in touched)
-
-
-def edge_points(surface: Surface, number: int) -> Floats:
-    """(49, 3) points along an edge."""
-    curve = edge_curve(surface, number)
-    return curve.at(np.linspace(*curve.domain, 49))

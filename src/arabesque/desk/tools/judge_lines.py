@@ -15,18 +15,17 @@ from arabesque.desk.judging import comb_words, combs_of
 from arabesque.desk.looks import Along, CombsOn, CutKind, Glance
 from arabesque.desk.scene_box import model_box
 from arabesque.desk.tools.base import Fact, Pointer, facing
-from arabesque.desk.tools.edges import edge_points
 from arabesque.desk.tools.judge import Judge
+from arabesque.desk.tools.on_patches import NEAR, edge_under, line_distance
 from arabesque.desk.tools.options import angle, labelled, share, whole
 from arabesque.desk.tools.twins import plane_rim
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.picking import along_line, segment_distance
+from arabesque.desk.view.picking import along_line
 from arabesque.desk.view.scene import Discs, Graph, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Plane, Surface, edge_curve, rotation_about, unit
 from arabesque.model import Item
 
-NEAR = 9.0
 TURN = 0.3
 """Degrees that the free plane turns a pixel."""
 
@@ -149,15 +148,10 @@ class SectionsCheck(Judge):
         self.options_changed()
 
     def _edge_under(self, pointer: Pointer) -> Curve | None:
-        best: tuple[float, Curve] | None = None
-        for item in self.session.document.surfaces(visible_only=True):
-            assert isinstance(item.shape, Surface)
-            for number in range(4):
-                seen = pointer.camera.project(edge_points(item.shape, number))[:, :2]
-                away = float(segment_distance(seen[:-1], seen[1:], pointer.x, pointer.y).min())
-                if away <= NEAR and (best is None or away < best[0]):
-                    best = away, edge_curve(item.shape, number)
-        return None if best is None else best[1]
+        found = edge_under(self.session.document.surfaces(visible_only=True), pointer)
+        if found is None or not isinstance(found[0].shape, Surface):
+            return None
+        return edge_curve(found[0].shape, found[1])
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
         if self._grabbed is None or not dragging:
@@ -249,9 +243,7 @@ class CombsCheck(Judge):
             assert isinstance(item.shape, Surface)
             for axis in (0, 1):
                 for at in np.linspace(*item.shape.domain[1 - axis], self.options.lines):
-                    points = line_comb(item.shape, axis, float(at)).points
-                    seen = pointer.camera.project(points)[:, :2]
-                    away = float(segment_distance(seen[:-1], seen[1:], pointer.x, pointer.y).min())
+                    away = line_distance(pointer, line_comb(item.shape, axis, float(at)).points)
                     if away <= NEAR and (best is None or away < best[0]):
                         best = away, (item.id, axis, float(at))
         self.line = None if best is None else best[1]

@@ -17,10 +17,11 @@ from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Choice, Fact, Pointer, Tool, facing
 from arabesque.desk.tools.mark import on_screen
 from arabesque.desk.tools.moves import Way, border_of, clung, directions, neighbours_follow, slid
+from arabesque.desk.tools.on_patches import patch_under, take_a_patch
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.tried import Tried
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.picking import along_line, nearest_net_line, nearest_point, on_plane, surface_under
+from arabesque.desk.view.picking import along_line, nearest_net_line, nearest_point, on_plane
 from arabesque.desk.view.scene import Discs, Label, Lines, Loupe, Triangles, grid_triangles, net_segments, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import (
@@ -91,10 +92,7 @@ class MovePoints(Tool):
         self._outline: list[Pointer] = []
         self._sizing = False
         self._tried = Tried(self.session)
-        if self.session.surface_item is None:
-            surfaces = self.session.document.surfaces(visible_only=True)
-            if surfaces:
-                self.session.select(surfaces[0].id)
+        take_a_patch(self.session)
 
     def stop(self) -> None:
         self.session.drop_shown()
@@ -369,11 +367,9 @@ class MovePoints(Tool):
         return np.array([[a, b], [c, b], [c, d], [a, d]])
 
     def _select_under(self, pointer: Pointer) -> None:
-        for item in self.session.document.surfaces(visible_only=True):
-            grid = self.session.grid(item)
-            if grid is not None and surface_under(pointer.camera, grid.points, pointer.x, pointer.y) is not None:
-                self.session.select(item.id, add=pointer.ctrl)
-                return
+        found = patch_under(self.session, pointer)
+        if found is not None:
+            self.session.select(found[0].id, add=pointer.ctrl)
 
     # the move
 

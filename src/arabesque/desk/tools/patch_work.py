@@ -11,6 +11,7 @@ from arabesque.arrays import Floats
 from arabesque.checking import surface_to_scan
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Fact
+from arabesque.desk.tools.on_patches import committed_patch, take_a_patch
 from arabesque.desk.tools.try_keep import TryKeep
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import roughness
@@ -39,19 +40,14 @@ class PatchWork(TryKeep):
 
     def start(self) -> None:
         super().start()
-        if self.item is None:
-            surfaces = self.session.document.surfaces(visible_only=True)
-            if surfaces:
-                self.session.select(surfaces[0].id)
+        take_a_patch(self.session)
         if self.eager and self.can_apply:
             self.try_it()
 
     @property
     def item(self) -> Item | None:
         """The patch, as committed."""
-        item = self.session.surface_item
-        document = self.session.history.document
-        return document[item.id] if item is not None and item.id in document else None
+        return committed_patch(self.session)
 
     @property
     def surface(self) -> Surface | None:

@@ -2,7 +2,7 @@
 
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Pointer, Tool
-from arabesque.desk.view.picking import surface_under
+from arabesque.desk.tools.on_patches import patch_under
 
 
 class Pick(Tool):
@@ -22,11 +22,5 @@ class Pick(Tool):
         return self.hint
 
     def press(self, pointer: Pointer) -> None:
-        depths = {}
-        for item in self.session.document.surfaces(visible_only=True):
-            grid = self.session.grid(item)
-            depth = None if grid is None else surface_under(pointer.camera, grid.points, pointer.x, pointer.y)
-            if depth is not None:
-                depths[item.id] = depth
-        nearest = min(depths, key=lambda key: depths[key]) if depths else None
-        self.session.select(nearest, add=pointer.ctrl)
+        found = patch_under(self.session, pointer)
+        self.session.select(None if found is None else found[0].id, add=pointer.ctrl)

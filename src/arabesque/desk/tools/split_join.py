@@ -11,10 +11,10 @@ import numpy as np
 from arabesque.desk import theme
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Fact, Pointer, Tool
+from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled, share
 from arabesque.desk.tools.patch_work import NewShape, PatchWork, compared
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.picking import surface_under
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Surface, foot_points, joined, meeting_edges, split_surface
@@ -75,18 +75,13 @@ class Split(Tool):
 
     def _under(self, pointer: Pointer) -> tuple[str, float] | None:
         """The patch under the pointer, and the parameter of the line there."""
-        depths = {}
-        for item in self.session.document.surfaces(visible_only=True):
-            grid = self.session.grid(item)
-            depth = None if grid is None else surface_under(pointer.camera, grid.points, pointer.x, pointer.y)
-            if depth is not None:
-                depths[depth] = item
-        if not depths:
+        found = patch_under(self.session, pointer)
+        if found is None:
             return None
-        item = depths[min(depths)]
+        item, depth = found
         assert isinstance(item.shape, Surface)
         origin, direction = pointer.camera.ray(pointer.x, pointer.y)
-        uv = foot_points(item.shape, (origin + min(depths) * direction)[None]).uv[0]
+        uv = foot_points(item.shape, (origin + depth * direction)[None]).uv[0]
         return item.id, float(uv[self._axis])
 
     def move(self, pointer: Pointer, dragging: bool) -> None:

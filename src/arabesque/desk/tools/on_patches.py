@@ -1,0 +1,64 @@
+"""What tools on patches ask: which patch is meant, and which patch or edge lies under the pointer."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.desk.session import Session
+from arabesque.desk.tools.base import Pointer
+from arabesque.desk.view.picking import segment_distance, surface_under
+from arabesque.geometry import Surface, edge_curve
+from arabesque.model import Item
+
+NEAR = 9.0
+"""Pixels within which an edge is meant."""
+
+
+def take_a_patch(session: Session) -> None:
+    """Select the first patch that shows, where none is selected."""
+    if session.surface_item is None:
+        surfaces = session.document.surfaces(visible_only=True)
+        if surfaces:
+            session.select(surfaces[0].id)
+
+
+def committed_patch(session: Session) -> Item | None:
+    """The selected patch, as committed."""
+    item, document = session.surface_item, session.history.document
+    return document[item.id] if item is not None and item.id in document else None
+
+
+def patch_under(session: Session, pointer: Pointer) -> tuple[Item, float] | None:
+    """The patch that the pointer's ray hits first, and how deep."""
+    found: tuple[Item, float] | None = None
+    for item in session.document.surfaces(visible_only=True):
+        grid = session.grid(item)
+        depth = None if grid is None else surface_under(pointer.camera, grid.points, pointer.x, pointer.y)
+        if depth is not None and (found is None or depth < found[1]):
+            found = item, depth
+    return found
+
+
+def edge_points(surface: Surface, number: int) -> Floats:
+    """(49, 3) points along an edge: 0 v low, 1 u high, 2 v high, 3 u low."""
+    curve = edge_curve(surface, number)
+    return curve.at(np.linspace(*curve.domain, 49))
+
+
+def edge_under(items: list[Item], pointer: Pointer) -> tuple[Item, int] | None:
+    """The edge of a patch that is drawn nearest to the pointer, and within reach of it."""
+    best: tuple[float, Item, int] | None = None
+    for item in items:
+        assert isinstance(item.shape, Surface)
+        for number in range(4):
+            away = line_distance(pointer, edge_points(item.shape, number))
+            if away <= NEAR and (best is None or away < best[0]):
+                best = away, item, number
+    return None if best is None else best[1:]
+
+
+def line_distance(pointer: Pointer, points: Floats) -> float:
+    """Pixels from the pointer to a drawn line of (n, 3) points."""
+    seen = pointer.camera.project(points)[:, :2]
+    return float(segment_distance(seen[:-1], seen[1:], pointer.x, pointer.y).min())
