@@ -38,6 +38,8 @@ from arabesque.scan import Scan
 from benchmarks.row import Row
 
 STEPS = 60
+LIFT = 0.4
+"""mm by which the row goes up and down: fine work, as it is done all day."""
 
 
 def drags(scan: Scan, folder: Path) -> list[Row]:
@@ -86,8 +88,9 @@ def _dragged(window: Window, tool: MovePoints, surface: Surface) -> float:
     point = camera.project(surface.points[3, 4])[0]
     tool.press(Pointer(float(point[0]), float(point[1]), camera, shift=True))
     taken = []
+    pixels = LIFT / camera.mm_per_pixel
     for step in range(1, STEPS + 1):
-        pointer = Pointer(float(point[0]), float(point[1]) + 4 * float(np.sin(step / 5)), camera)
+        pointer = Pointer(float(point[0]), float(point[1]) + pixels * float(np.sin(step / 5)), camera)
         began = time.perf_counter()
         tool.move(pointer, True)
         compose(session, session.looks, tool, camera)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -90,6 +91,11 @@ class _Edge:
     end: Floats
     points: Floats
 
+    @cached_property
+    def length(self) -> float:
+        """mm"""
+        return float(np.linalg.norm(np.diff(self.points, axis=0), axis=1).sum())
+
     def uv(self, t: Floats) -> Floats:
         return self.start + t[:, None] * (self.end - self.start)
 
@@ -146,7 +152,7 @@ def _near_pairs(edges: list[list[_Edge]], reach: float) -> Iterator[tuple[tuple[
     low = np.array([edge.points.min(axis=0) for edge in flat]) - reach
     high = np.array([edge.points.max(axis=0) for edge in flat]) + reach
     middles = np.array([edge.points[DENSE // 2] for edge in flat])
-    lengths = np.array([np.linalg.norm(np.diff(edge.points, axis=0), axis=1).sum() for edge in flat])
+    lengths = np.array([edge.length for edge in flat])
     inside = ((middles[:, None] >= low[None]) & (middles[:, None] <= high[None])).all(axis=2)
     shorter = lengths[:, None] <= lengths[None]
     near = np.where(shorter, inside, inside.T) | (inside & inside.T)
@@ -163,7 +169,7 @@ def _on_inside(
     one = _Side.read(a, edge.uv(np.linspace(0, 1, samples)), inward)
     points = one.here[0, 0]
     feet = foot_points(b, points).uv
-    size = float(np.linalg.norm(np.diff(edge.points, axis=0), axis=1).sum())
+    size = edge.length
     toward = one.here[1, 0] * inward[0] + one.here[0, 1] * inward[1]
     # on the other surface the same step goes on outwards, beyond the edge
     e = b.derivatives(feet, 1)
@@ -190,7 +196,7 @@ def _join(
     samples: int,
 ) -> Join | None:
     first, second = edges[one[0]][one[1]], edges[two[0]][two[1]]
-    lengths = [float(np.linalg.norm(np.diff(e.points, axis=0), axis=1).sum()) for e in (first, second)]
+    lengths = [first.length, second.length]
     if min(lengths) <= reach:
         return None
     if lengths[0] > 1.001 * lengths[1]:
@@ -229,20 +235,23 @@ def _feet(surface: Surface, edge: _Edge, points: Floats) -> Floats:
 
 
 class _Side(NamedTuple):
-    """A surface along an edge: derivatives there, (3, 3, n, 3), and a little further on, and how far that is, mm."""
+    """A surface along an edge: derivatives there and a little further on, (3, 3, 2 n, 3), and how far that is, mm."""
 
-    here: Floats
-    ahead: Floats
+    both: Floats
     length: Floats
+
+    @property
+    def here(self) -> Floats:
+        """(3, 3, n, 3) derivatives along the edge."""
+        return self.both[:, :, : len(self.length)]
 
     @classmethod
     def read(cls, surface: Surface, uv: Floats, away: Floats) -> _Side:
         """uv: (n, 2) places. away: (2,) or (n, 2), the way in parameters of which a thousandth is gone."""
         step = np.broadcast_to(1e-3 * away, uv.shape)
         both = surface.derivatives(np.concatenate([uv, uv + step]), 2)
-        here, ahead = both[:, :, : len(uv)], both[:, :, len(uv) :]
-        length = np.linalg.norm(here[1, 0] * step[:, :1] + here[0, 1] * step[:, 1:], axis=1)
-        return cls(here, ahead, length)
+        along_u, along_v = both[1, 0, : len(uv)], both[0, 1, : len(uv)]
+        return cls(both, np.linalg.norm(along_u * step[:, :1] + along_v * step[:, 1:], axis=1))
 
     @property
     def normals(self) -> Floats:
@@ -256,9 +265,8 @@ class _Side(NamedTuple):
 
     def bend_and_slope(self, across: Floats, size: float) -> tuple[Floats, Floats]:
         """Curvature across the edge, and how it changes on the way, 1/mm and 1/mm²."""
-        bend = section_curvature(self.here, across)
-        slope = (section_curvature(self.ahead, across) - bend) / np.maximum(self.length, 1e-9 * size)
-        return bend, slope
+        bend, further = section_curvature(self.both, np.concatenate([across, across])).reshape(2, -1)
+        return bend, (further - bend) / np.maximum(self.length, 1e-9 * size)
 
 
 def _mismatch(one: _Side, two: _Side, across: Floats, size: float) -> tuple[Floats, Floats, Floats]:
