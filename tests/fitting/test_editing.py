@@ -112,6 +112,11 @@ class BetweenTest(unittest.TestCase):
                 self.assertTrue(any(np.array_equal(p, border) or np.array_equal(p[::-1], border) for p in ours))
             joins = find_joins([left, made, right])
             self.assertEqual(len(joins), 2)
+            # it does not cross itself: its normals all look away from the ball
+            t = np.linspace(0, 1, 15)
+            d = made.on_grid(t, t, 1)
+            up = np.einsum("uvc,uvc->uv", np.cross(d[1, 0], d[0, 1]), d[0, 0])
+            self.assertGreater(up.min(), 0.0)
             worst = max(join.angle.max() for join in joins)
             self.assertLess(max(join.gap.max() for join in joins), 1e-9)
             if tangent:

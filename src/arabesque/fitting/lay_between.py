@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import product
 
 import numpy as np
 
@@ -18,6 +19,7 @@ from arabesque.geometry import (
     edge_curve,
     foot_points,
     reversed_curve,
+    swapped_surface,
 )
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
@@ -59,7 +61,7 @@ def ring_of(pieces: Sequence[Piece], gap: float) -> list[Border]:
     meet within ``gap`` mm, a straight side is put in. Raises FitProblem
     unless there are four sides.
     """
-    runs = [_oriented(pieces, number) for number in range(len(pieces))]
+    runs = _oriented(pieces)
     sides: list[Border] = []
     for number, run in enumerate(runs):
         if run is not None:
@@ -103,36 +105,50 @@ def lay_between(
     rough = fit_patch(start, scan, settings, held, progress=progress)
     rows = [_tangent_rows(rough, k, side.edge) for k, side in enumerate(sides) if side.edge and side.edge.tangent]
     tangents = np.concatenate(rows) if rows else None
-    return fit_patch(rough, scan, FitSettings(tolerance, 60, 4), held, True, progress, rows=tangents)
+    made = fit_patch(rough, scan, FitSettings(tolerance, 60, 4), held, True, progress, rows=tangents)
+    return _facing_outward(made, scan)
 
 
-def _oriented(pieces: Sequence[Piece], number: int) -> Border | None:
-    """An edge run from where the piece before it ends to where the next begins; None for a corner."""
-    piece = pieces[number]
-    if not isinstance(piece, EdgeOf):
-        return None
-    curve = piece.curve
-    before, after = (_places(pieces[(number + way) % len(pieces)]) for way in (-1, 1))
-
-    def cost(start: Floats, end: Floats) -> float:
-        return float(np.linalg.norm(before - start, axis=1).min() + np.linalg.norm(after - end, axis=1).min())
-
-    forth = cost(curve.points[0], curve.points[-1]) <= cost(curve.points[-1], curve.points[0])
-    return Border(curve if forth else reversed_curve(curve), piece)
+def _facing_outward(surface: Surface, scan: Scan) -> Surface:
+    """The surface with u and v exchanged where its normal looks into the scan; its control points stay the same."""
+    u, v = (np.linspace(*ends, 7)[1:-1] for ends in surface.domain)
+    d = surface.on_grid(u, v, 1)
+    normals = np.cross(d[1, 0], d[0, 1]).reshape(-1, 3)
+    outward = scan.closest(d[0, 0].reshape(-1, 3)).normals
+    return surface if np.sum(normals * outward) >= 0 else swapped_surface(surface)
 
 
-def _places(piece: Piece) -> Floats:
-    if isinstance(piece, EdgeOf):
-        return piece.curve.points[[0, -1]]
-    return np.asarray(piece, dtype=float)[None]
+def _oriented(pieces: Sequence[Piece]) -> list[Border | None]:
+    """The edges run so that all of them together leave the shortest gaps, on the way round; None for a corner.
+
+    Taken one by one, two edges that face each other could run the same way, and the patch would cross itself.
+    """
+    choices: list[list[Border | None]] = []
+    for piece in pieces:
+        if isinstance(piece, EdgeOf):
+            choices.append([Border(piece.curve, piece), Border(reversed_curve(piece.curve), piece)])
+        else:
+            choices.append([None])
+
+    def gaps(runs: Sequence[Border | None]) -> float:
+        ends = [_end(piece, run) for piece, run in zip(pieces, runs, strict=True)]
+        starts = [_start(piece, run) for piece, run in zip(pieces, runs, strict=True)]
+        return sum(float(np.linalg.norm(starts[(k + 1) % len(ends)] - ends[k])) for k in range(len(ends)))
+
+    return min((list(runs) for runs in product(*choices)), key=gaps)
+
+
+def _place(piece: Piece) -> Floats:
+    assert not isinstance(piece, EdgeOf)
+    return np.asarray(piece, dtype=float)
 
 
 def _start(piece: Piece, run: Border | None) -> Floats:
-    return run.curve.points[0] if run is not None else _places(piece)[0]
+    return run.curve.points[0] if run is not None else _place(piece)
 
 
 def _end(piece: Piece, run: Border | None) -> Floats:
-    return run.curve.points[-1] if run is not None else _places(piece)[0]
+    return run.curve.points[-1] if run is not None else _place(piece)
 
 
 def _corner(before: Border, after: Border) -> Floats:
