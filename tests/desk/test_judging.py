@@ -327,3 +327,12 @@ class CheckFormsTest(WindowTest):
         self.key("4")
         self.wheel(1)
         self.assertGreater(self.session.looks.gloss.count, count)
+        light = self.view.picture().mean()
+        for _ in range(4):
+            self.wheel(1, SHIFT)
+        self.assertAlmostEqual(self.session.looks.gloss.dark, 0.7)
+        self.assertLess(self.view.picture().mean(), light)
+        # small parts are cut more closely by themselves
+        small = Surface.bezier([[[0, 0, 0], [0, 30, 0]], [[40, 0, 0], [40, 30, 5]]])
+        self.session.start(Document().with_item(Item("p", "Small", small)), None, "small")
+        self.assertEqual(self.session.looks.sections.spacing, 3.0)

@@ -198,7 +198,7 @@ def gloss(looks: Looks, reflection: bool, size: float) -> Gloss:
     """What patches mirror: the chosen stripes, or the studio."""
     look = looks.gloss
     kind = GlossKind.STUDIO if reflection else look.stripes
-    return Gloss(kind, look.along.value[1], float(look.count), float(np.radians(look.turn)), size)
+    return Gloss(kind, look.along.value[1], float(look.count), float(np.radians(look.turn)), size, look.dark)
 
 
 def _grids(session: Session, items: list[Item]) -> list[Grid]:

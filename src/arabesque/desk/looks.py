@@ -61,12 +61,16 @@ class CombLook:
 
 @dataclass
 class GlossLook:
-    """Which stripes, how many, along which direction, and how far the studio's bars are turned, degrees."""
+    """Which stripes, how many, along which direction, and how far the studio's bars are turned, degrees.
+
+    dark: the share of each stripe that is dark.
+    """
 
     stripes: GlossKind = GlossKind.STRIPES
     count: int = 24
     along: Along = Along.Z
     turn: float = 35.0
+    dark: float = 0.5
 
 
 class Glance(Enum):
@@ -134,7 +138,7 @@ class Looks:
 def scaled(looks: Looks, notches: float, fine: bool) -> bool:
     """The check switched on last, made larger or denser by the wheel; True when it has a scale.
 
-    Combs: length of the teeth, fine: number of lines. Stripes: their number.
+    Combs: length of the teeth, fine: number of lines. Stripes: their number, fine: their width.
     Sections: their spacing, fine: how much the gap is enlarged.
     """
     up = 1 if notches > 0 else -1
@@ -142,6 +146,8 @@ def scaled(looks: Looks, notches: float, fine: bool) -> bool:
         looks.combs.lines = min(max(looks.combs.lines + up, 2), 40)
     elif looks.latest is Glance.COMBS:
         looks.combs.teeth = min(max(looks.combs.teeth * 1.2**up, 0.005), 1.0)
+    elif looks.latest is Glance.STRIPES and fine:
+        looks.gloss.dark = min(max(looks.gloss.dark + 0.05 * up, 0.05), 0.95)
     elif looks.latest in (Glance.STRIPES, Glance.REFLECTION):
         looks.gloss.count = min(max(round(looks.gloss.count * 1.15**up) + (up > 0), 2), 200)
     elif looks.latest is Glance.SECTIONS and fine:

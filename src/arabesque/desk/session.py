@@ -6,6 +6,7 @@ import time
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.checking import Grid
@@ -15,6 +16,7 @@ from arabesque.desk.marks import Marks
 from arabesque.desk.meters import SAMPLES_ALONG, Meters
 from arabesque.desk.points import PointChoice
 from arabesque.desk.scan_views import ScanViews
+from arabesque.desk.scene_box import model_box
 from arabesque.desk.weighing import Weighing
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Surface
@@ -40,6 +42,8 @@ from arabesque.progress import Progress
 from arabesque.scan import Scan, ready_to_fit
 from arabesque.solid import FileKind, KernelWorker, Model, deliver, read_model, shown_part
 
+SMALL, SMALL_SPACING, SPACING = 180.0, 3.0, 10.0
+"""mm: sections of parts smaller than the first are so far apart by themselves; else as the third says."""
 FEWEST_ALONG = 30
 """Samples a side of each patch in a drag of very many."""
 
@@ -372,6 +376,8 @@ class Session(QObject):
         self._unsaved_milestones = False
         self._selection, self._also = None, ()
         self.points.clear()
+        low, high = model_box(history.document)
+        self.looks.sections.spacing = SMALL_SPACING if float(np.linalg.norm(high - low)) < SMALL else SPACING
         self.path = path
         self.saved_at = time.time() if path else None
         self.filed.emit()

@@ -65,18 +65,19 @@ class GlossCheck(Judge):
 
     @dataclass
     class Options:
-        """along: the direction of the light, or up. turn: of the studio's light bars, degrees."""
+        """along: the direction of the light, or up. dark: share of a stripe. turn: of the light bars, degrees."""
 
         stripes: GlossKind = GlossKind.STRIPES
         count: int = whole(24, 2, 200)
         along: Along = Along.Z
+        dark: float = share(0.5)
         turn: int = whole(35, 0, 360, "Turn bars")
 
     takes_places = True
 
     @property
     def says(self) -> str:
-        return "Drag to turn the studio's light bars; Alt and the wheel change the number of stripes"
+        return "Drag to turn the studio's bars; Alt and the wheel change the number of stripes, with Shift their width"
 
     def press(self, pointer: Pointer) -> None:
         self._grabbed = (pointer.x, self.session.looks.gloss.turn)
@@ -94,11 +95,11 @@ class GlossCheck(Judge):
 
     def read(self) -> None:
         look, o = self.session.looks.gloss, self.options
-        o.stripes, o.count, o.along, o.turn = look.stripes, look.count, look.along, round(look.turn)
+        o.stripes, o.count, o.along, o.turn, o.dark = look.stripes, look.count, look.along, round(look.turn), look.dark
 
     def write(self) -> None:
         look, o = self.session.looks.gloss, self.options
-        look.stripes, look.count, look.along, look.turn = o.stripes, o.count, o.along, float(o.turn)
+        look.stripes, look.count, look.along, look.turn, look.dark = o.stripes, o.count, o.along, float(o.turn), o.dark
 
 
 class JoinsCheck(Judge):

@@ -104,7 +104,7 @@ class GlossKind(Enum):
 class Gloss:
     """axis: the direction of light or of up. count: stripes over half a turn. turn: of the light bars, radians.
 
-    size: of what is shown, mm.
+    size: of what is shown, mm. dark: the share of a stripe that is dark.
     """
 
     kind: GlossKind
@@ -112,6 +112,7 @@ class Gloss:
     count: float = 24.0
     turn: float = 0.6
     size: float = 100.0
+    dark: float = 0.5
 
 
 @dataclass(frozen=True, eq=False)

@@ -66,12 +66,13 @@ uniform vec3 gloss_axis;
 uniform float gloss_count;
 uniform float gloss_turn;
 uniform float gloss_size;
+uniform float gloss_dark;
 
 float stripes(float place) {
     // one dark and one light stripe per unit, their edges softened over a pixel
     float width = max(fwidth(place), 1e-5);
-    float wave = abs(fract(place) - 0.5) - 0.25;
-    return mix(0.5, smoothstep(-width, width, wave), clamp(0.35 / width, 0.0, 1.0));
+    float wave = abs(fract(place) - 0.5) - 0.5 * gloss_dark;
+    return mix(1.0 - gloss_dark, smoothstep(-width, width, wave), clamp(0.35 / width, 0.0, 1.0));
 }
 
 vec3 glossy(vec3 n, vec3 to_eye) {
