@@ -11,6 +11,9 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 BIN = Path(sys.executable).parent
 
+WINDOW_TEST = 7
+"""A test that drives the window takes about so many times as long as another one."""
+
 PARTS = {
     "style": [str(BIN / "ruff"), "check", "src", "tests", "benchmarks", "tools"],
     "types": [str(BIN / "mypy")],
@@ -39,11 +42,16 @@ def main(modules: list[str]) -> int:
 
 
 def halves() -> list[list[str]]:
-    """All test modules in two groups that run side by side: those that drive the window, and the others."""
-    found = sorted((ROOT / "tests").rglob("test_*.py"))
-    names = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in found]
-    window = [name for name in names if name.startswith("tests.desk.")]
-    return [window, [name for name in names if name not in window]]
+    """All test modules in two groups that take about as long, to run side by side."""
+    weights = {}
+    for path in (ROOT / "tests").rglob("test_*.py"):
+        name = ".".join(path.relative_to(ROOT).with_suffix("").parts)
+        count = path.read_text(encoding="utf-8").count("    def test_")
+        weights[name] = count * (WINDOW_TEST if name.startswith("tests.desk.") else 1)
+    groups: list[list[str]] = [[], []]
+    for name in sorted(weights, key=lambda name: (-weights[name], name)):
+        min(groups, key=lambda group: sum(weights[one] for one in group)).append(name)
+    return groups
 
 
 def run_tests(modules: list[str]) -> tuple[int, int, int]:

@@ -17,6 +17,7 @@ from arabesque.desk.tools.judge import Judge
 from arabesque.desk.tools.options import labelled
 from arabesque.geometry import Surface
 from arabesque.model import Item
+from arabesque.progress import Progress
 
 MOST_WORST = 10
 APART = 0.08
@@ -78,8 +79,8 @@ class DistanceCheck(Judge):
         if self._job is not None:
             self._job.cancel()
 
-        def work(progress: object) -> BothWays:
-            return measure_both_ways(shapes, scan, tolerance, BACK_SAMPLES, BACK_POINTS, progress=progress)  # type: ignore[arg-type]
+        def work(progress: Progress) -> BothWays:
+            return measure_both_ways(shapes, scan, tolerance, BACK_SAMPLES, BACK_POINTS, progress=progress)
 
         job = self._job = self.session.jobs.quick("Measuring both ways", work)
         job.done.connect(lambda found: self._measured(wanted, found))
@@ -90,7 +91,7 @@ class DistanceCheck(Judge):
 
     @property
     def facts(self) -> list[Fact]:
-        if self._back is None:
+        if self._back is None or not _same(self._back[0], self._wanted):
             return [Fact("Both ways", "being measured" if self._wanted else "needs a scan and a patch")]
         both, tolerance = self._back[1], self.session.document.tolerance
         there, back = both.surface_to_scan, both.scan_to_surface

@@ -91,7 +91,7 @@ def clung(surface: Surface, move: Floats, scan: Scan) -> Surface:
 
 def neighbours_follow(before: Document, after: Document, changed: list[str]) -> Document:
     """``after`` with border points of other patches, that lay on moved border points, still lying on them."""
-    old, new = [], []
+    old, new = [np.empty((0, 3))], [np.empty((0, 3))]
     for key in changed:
         first, second = before[key].shape, after[key].shape
         assert isinstance(first, Surface) and isinstance(second, Surface)
