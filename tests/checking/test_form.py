@@ -37,7 +37,7 @@ from arabesque.geometry import (
     swapped_surface,
     uniform_knots,
 )
-from tests.examples import grid_faces, heron, plane, random_surface, sphere
+from tests.examples import heron, plane, random_surface, sphere
 
 T = np.linspace(0, 1, 41)
 
@@ -81,7 +81,7 @@ class PlaneSetTest(unittest.TestCase):
         flat = Surface.bezier([[[10, 10, 0.1], [10, 90, 0.1]], [[90, 10, 0.1], [90, 90, 0.1]]])
         grid = surface_to_scan(flat, plane(), 20)
         cuts = PlaneSet((Plane.through([50, 50, 0], [1, 1, 0]),))
-        found = grid_sections(grid, grid_faces(grid.points.shape[0]), cuts, 10.0)
+        found = grid_sections(grid, cuts, 10.0)
         np.testing.assert_allclose(found.segments[..., 2], 1.0, atol=1e-9)
 
     def test_impossible_families_are_refused(self) -> None:
@@ -96,7 +96,7 @@ class PlaneSetTest(unittest.TestCase):
         grid = surface_to_scan(surface, sphere(), 60)
         height = 12.0
         cuts = PlaneSet((Plane(np.array([0.0, 0, 1]), height),))
-        uv, normals = grid_cuts(grid, grid_faces(grid.points.shape[0]), cuts)
+        uv, normals = grid_cuts(grid, cuts)
         points, vectors = section_comb(surface, uv, normals)
         self.assertGreater(len(points), 30)
         np.testing.assert_allclose(np.linalg.norm(vectors, axis=2), 1 / np.sqrt(50**2 - height**2), rtol=1e-3)

@@ -24,7 +24,7 @@ from arabesque.checking import (
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Elementary, ElementaryKind, Surface, curve_curvature, split_surface
 from arabesque.solid import KernelWorker
-from tests.examples import grid_faces, heron, plane, random_surface, sphere
+from tests.examples import heron, plane, random_surface, sphere
 
 
 def lengths(segments: np.ndarray) -> np.ndarray:
@@ -56,9 +56,8 @@ class SectionTest(unittest.TestCase):
         scan = plane()
         flat = Surface.bezier([[[10, 10, 0.1], [10, 90, 0.1]], [[90, 10, 0.1], [90, 90, 0.1]]])
         grid = surface_to_scan(flat, scan, 20)
-        faces = grid_faces(grid.points.shape[0])
         family = Family(np.array([1.0, 0, 0]), 10.0)
-        true, large = (grid_sections(grid, faces, family, times).segments for times in (1.0, 10.0))
+        true, large = (grid_sections(grid, family, times).segments for times in (1.0, 10.0))
         np.testing.assert_allclose(true[..., 2], 0.1, atol=1e-9)
         np.testing.assert_allclose(large[..., 2], 1.0, atol=1e-9)
         np.testing.assert_allclose(true[..., 0], large[..., 0], atol=1e-9)
@@ -81,20 +80,18 @@ class CloseUpTest(unittest.TestCase):
         grid = surface_to_scan(
             Surface.bezier([[[10, 10, 0.1], [10, 90, 0.1]], [[90, 10, 0.9], [90, 90, 0.9]]]), scan, 40
         )
-        faces = grid_faces(grid.points.shape[0])
         place, up = np.array([50.0, 50.0, 0.5]), np.array([0.0, 0, 1])
-        along_x = close_up(grid, faces, scan, place, up, np.array([1.0, 0, 0.01]), 8.0)
+        along_x = close_up(grid, scan, place, up, np.array([1.0, 0, 0.01]), 8.0)
         np.testing.assert_allclose(along_x.scan, -0.5, atol=1e-9)
         np.testing.assert_allclose(along_x.surface, 0.01 * along_x.along, atol=1e-9)
         self.assertAlmostEqual(along_x.gap, 0.5)
-        across = close_up(grid, faces, scan, place, up, np.array([0.0, 1, 0]), 8.0)
+        across = close_up(grid, scan, place, up, np.array([0.0, 1, 0]), 8.0)
         np.testing.assert_allclose(across.surface, 0.0, atol=1e-9)
 
     def test_beyond_the_rim_there_is_nothing(self) -> None:
         scan = plane()
         grid = surface_to_scan(Surface.bezier([[[60, 10, 0], [60, 90, 0]], [[130, 10, 0], [130, 90, 0]]]), scan, 40)
-        faces = grid_faces(grid.points.shape[0])
-        near = close_up(grid, faces, scan, np.array([97.0, 50, 0]), np.array([0.0, 0, 1]), np.array([1.0, 0, 0]), 8.0)
+        near = close_up(grid, scan, np.array([97.0, 50, 0]), np.array([0.0, 0, 1]), np.array([1.0, 0, 0]), 8.0)
         self.assertTrue(np.isnan(near.scan[-10:]).all())
         self.assertFalse(np.isnan(near.scan[:30]).any())
 

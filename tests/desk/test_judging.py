@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
+from arabesque.checking import Figures
 from arabesque.desk.looks import Along, CombsOn, CutKind, Glance
 from arabesque.desk.tools import (
     CombsCheck,
@@ -19,7 +20,7 @@ from arabesque.desk.tools import (
 )
 from arabesque.desk.tools.judge_form import Against
 from arabesque.desk.view.scene import GlossKind
-from arabesque.geometry import Surface, split_surface, uniform_knots
+from arabesque.geometry import Surface, foot_points, split_surface, uniform_knots
 from arabesque.model import Document, Item
 from tests.desk.support import SHIFT, WindowTest
 
@@ -57,8 +58,8 @@ class GlanceTest(WindowTest):
         self.assertNotEqual(before, after)
         self.assertEqual(self.session.looks.sections.spacing, 5.0)
 
-    def test_sections_follow_a_drag(self) -> None:
-        """Editing and checking never exclude each other: the section moves while a point is dragged."""
+    def test_sections_and_both_ways_follow_a_drag(self) -> None:
+        """Editing and checking never exclude each other: section and figures move while a point is dragged."""
         self.patched()
         self.key("2")
         self.idle()
@@ -76,6 +77,20 @@ class GlanceTest(WindowTest):
         self.drag_to(start, start + QPoint(12, -9))
         moved = drawn()
         self.assertTrue(still.shape != moved.shape or np.abs(still - moved).max() > 1e-3)
+        item, scan = self.session.surface_item, self.session.scan
+        assert item is not None and scan is not None
+        way = self.session.back(item)
+        assert way is not None
+        feet = foot_points(self.surface(), way.points[way.counts])
+        true = np.linalg.norm(feet.points - way.points[way.counts], axis=1)
+        np.testing.assert_allclose(np.abs(way.distances), true, atol=1e-3)
+        p99 = Figures.of(way.distances, self.session.document.tolerance).inlier_p99
+        # the figure now, and behind it the ghost of the one before the drag
+        shown = self.window.fit_strip.back.value.text()
+        self.assertTrue(shown.startswith(f"{p99:.3f} <span"), shown)
+        self.key(Qt.Key.Key_Escape)
+        self.idle()
+        self.assertNotIn("<span", self.window.fit_strip.back.value.text())
 
     def test_combs_tell_their_flaws(self) -> None:
         self.patched()
@@ -153,6 +168,11 @@ class GlanceTest(WindowTest):
         self.session.commit("bent", self.session.document.with_shape("b", second.with_points(bent)))
         self.idle()
         self.assertIn("G0", self.window.tool.choices[0].label)
+        self.assertTrue(self.window.fit_strip.joins.isVisible())
+        self.assertIn("G0", self.window.fit_strip.joins.value.text())
+        self.session.looks.glances = frozenset()
+        self.session.changed.emit()
+        self.assertFalse(self.window.fit_strip.joins.isVisible())
 
     def test_stripes_are_exact_in_every_pixel(self) -> None:
         """Dark or light by the formula: the angle between the exact normal and the axis in units of a stripe."""

@@ -12,7 +12,14 @@ from arabesque.checking.combs import (
     surface_combs,
     wobble,
 )
-from arabesque.checking.distance import Grid, distances_to_scan, even_parameters, scan_to_surface, surface_to_scan
+from arabesque.checking.distance import (
+    Grid,
+    distances_to_scan,
+    even_parameters,
+    reach_back,
+    scan_to_surface,
+    surface_to_scan,
+)
 from arabesque.checking.figures import Figures, inlier_bound
 from arabesque.checking.form import FormKind, Island, form_values, hollow_islands
 from arabesque.checking.joins import Join, Limits, find_joins
@@ -28,6 +35,7 @@ from arabesque.checking.sections import (
     grid_sections,
     scan_sections,
 )
+from arabesque.checking.way_back import WayBack
 
 __all__ = [
     "BothWays",
@@ -45,6 +53,7 @@ __all__ = [
     "NetReport",
     "PlaneSet",
     "Sections",
+    "WayBack",
     "Wobble",
     "close_up",
     "cut_triangles",
@@ -60,6 +69,7 @@ __all__ = [
     "line_comb",
     "measure_both_ways",
     "polyline_comb",
+    "reach_back",
     "read_net",
     "scan_sections",
     "scan_to_surface",

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from arabesque.checking.distance import SAMPLES_ALONG, scan_to_surface, surface_to_scan
+from arabesque.checking.distance import SAMPLES_ALONG, reach_back, scan_to_surface, surface_to_scan
 from arabesque.checking.figures import Figures
 from arabesque.geometry import Surface, Trim
 from arabesque.progress import Progress, part, silent
@@ -62,9 +62,7 @@ def measure_both_ways(
 ) -> BothWays:
     """Distances of surfaces and scan in both directions.
 
-    The way back reaches as far as the way there found anything, and at least
-    ten tolerances, so that a surface far off is not called close. ``trims``
-    says, surface by surface, which part of it counts (None for all of it).
+    ``trims`` says, surface by surface, which part of it counts (None for all of it).
     """
     distances, valid = [], []
     for number, surface in enumerate(surfaces):
@@ -77,7 +75,7 @@ def measure_both_ways(
         distances.append(grid.distance.ravel()[shown])
         valid.append(grid.valid.ravel()[shown])
     there, counted = np.concatenate(distances), np.concatenate(valid)
-    reach = max(10 * tolerance, 1.5 * float(np.abs(there[counted]).max(initial=0.0)))
+    reach = reach_back(there[counted], tolerance)
     back = scan_to_surface(scan, surfaces, reach, most_scan_points, trims, part(progress, 0.5, 1.0))
     return BothWays(
         Figures.of(there[counted], tolerance),

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cache, lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -35,6 +35,11 @@ class Grid:
     distance: Floats
     valid: Bools
 
+    @property
+    def triangles(self) -> Ints:
+        """(m, 3) triangles over the points, counter-clockwise for Su x Sv."""
+        return grid_triangles(*self.distance.shape)
+
     def figures(self, tolerance: float) -> Figures:
         """Figures of the samples that have a scan below; counted once."""
         return _figures(self, tolerance)
@@ -43,6 +48,14 @@ class Grid:
 @lru_cache(maxsize=64)
 def _figures(grid: Grid, tolerance: float) -> Figures:
     return Figures.of(grid.distance[grid.valid], tolerance)
+
+
+@cache
+def grid_triangles(rows: int, columns: int) -> Ints:
+    """(m, 3) triangles over a grid of rows x columns points, counter-clockwise for Su x Sv."""
+    index = np.arange(rows * columns).reshape(rows, columns)
+    a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
+    return np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
 
 
 def even_parameters(knots: Floats, count: int) -> Floats:
@@ -96,7 +109,7 @@ def scan_to_surface(
     signed = np.zeros(len(scan.points))
     for number, surface in enumerate(surfaces):
         progress(number / len(surfaces), "Measuring from the scan to the surface")
-        near = _near(scan, surface, reach)
+        near = near_points(scan, surface, reach)
         if most is not None and len(near) * len(surfaces) > most:
             near = near[:: -(-len(near) * len(surfaces) // most)]
         if not len(near):
@@ -116,13 +129,27 @@ def scan_to_surface(
     return signed[np.isfinite(best)]
 
 
-def _near(scan: Scan, surface: Surface, reach: float) -> Ints:
-    """Indices of scan points within about ``reach`` of the surface: box first, then samples."""
+def reach_back(there: Floats, tolerance: float) -> float:
+    """How far from a surface scan points may lie that belong to it, mm.
+
+    As far as the way there found anything, so that a surface far off is not
+    called close, and at least ten tolerances. there: (n,) distances.
+    """
+    return max(10 * tolerance, 1.5 * float(np.abs(there).max(initial=0.0)))
+
+
+def near_points(scan: Scan, surface: Surface, reach: float, looked_at: int | None = None) -> Ints:
+    """Indices of scan points within about ``reach`` of the surface: box first, then samples.
+
+    looked_at: of the points in the box, only so many, evenly over their order.
+    """
     low = surface.points.reshape(-1, 3).min(axis=0) - reach
     high = surface.points.reshape(-1, 3).max(axis=0) + reach
     boxed = np.flatnonzero(np.all((scan.points >= low) & (scan.points <= high), axis=1))
     if not len(boxed):
         return boxed
+    if looked_at is not None:
+        boxed = boxed[:: max(1, -(-len(boxed) // looked_at))]
     u, v = (even_parameters(k, 40) for k in surface.knots)
     grid = surface.on_grid(u, v)[0, 0]
     spacing = max(np.linalg.norm(np.diff(grid, axis=axis), axis=-1).max() for axis in (0, 1))

@@ -70,6 +70,12 @@ class Join:
         measures = (self.gap, self.angle, self.curvature, self.change)
         return int(measures[min(self.grade(limits) + 1, 3)].argmax())
 
+    def rank(self, limits: Limits = Limits()) -> tuple[int, float]:
+        """The lower, the worse: the grade, then how far off it is from the next."""
+        values = (self.gap, self.angle, self.curvature, self.change)
+        grade = self.grade(limits)
+        return grade, -float(values[min(grade + 1, 3)].max())
+
     def word(self, limits: Limits = Limits()) -> str:
         """The grade with the worst figure of what fails next."""
         grade = self.grade(limits)

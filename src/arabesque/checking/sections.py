@@ -88,30 +88,30 @@ def scan_sections(scan: Scan, cuts: Cuts) -> Sections:
     return _one_by_one(scan.points, scan.triangles, scan.points, cuts)
 
 
-def grid_sections(grid: Grid, triangles: Ints, cuts: Cuts, enlarge: float = 1.0) -> Sections:
+def grid_sections(grid: Grid, cuts: Cuts, enlarge: float = 1.0) -> Sections:
     """Where planes cut a measured surface.
 
-    triangles: over the grid's points. enlarge: the gap to the scan is drawn
+    enlarge: the gap to the scan is drawn
     this many times larger, along the surface's normal as far as it lies in
     the plane.
     """
     points = grid.points.reshape(-1, 3)
     if isinstance(cuts, Family):
         drawn = _enlarged(grid, cuts.direction, enlarge)
-        return cut_triangles(drawn, triangles, cuts.heights(points))
+        return cut_triangles(drawn, grid.triangles, cuts.heights(points))
     drawn = np.array([_enlarged(grid, plane.normal, enlarge) for plane in cuts.planes]) if enlarge != 1 else points
-    return _one_by_one(drawn, triangles, points, cuts)
+    return _one_by_one(drawn, grid.triangles, points, cuts)
 
 
-def grid_cuts(grid: Grid, triangles: Ints, cuts: Cuts) -> tuple[Floats, Floats]:
+def grid_cuts(grid: Grid, cuts: Cuts) -> tuple[Floats, Floats]:
     """Parameters (k, 2, 2) of the section segments of a measured surface, and (k, 3) the normal of each one's plane."""
     u, v = np.meshgrid(grid.u, grid.v, indexing="ij")
     places = np.column_stack([u.ravel(), v.ravel(), np.zeros(u.size)])
     points = grid.points.reshape(-1, 3)
     if isinstance(cuts, Family):
-        found = cut_triangles(places, triangles, cuts.heights(points))
+        found = cut_triangles(places, grid.triangles, cuts.heights(points))
         return found.segments[..., :2], np.tile(cuts.direction, (len(found.plane), 1))
-    found = _one_by_one(places, triangles, points, cuts)
+    found = _one_by_one(places, grid.triangles, points, cuts)
     return found.segments[..., :2], np.array([plane.normal for plane in cuts.planes])[found.plane]
 
 

@@ -30,6 +30,9 @@ class Job(QObject):
     failed = pyqtSignal(object)
     cancelled = pyqtSignal()
     ended = pyqtSignal()
+    over = pyqtSignal()
+    """After everything that ``ended`` sets off: until then the queue keeps the job, for Python may otherwise
+    clear the slots that still wait for their turn."""
 
     def __init__(self, label: str, work: Work) -> None:
         super().__init__()
@@ -62,6 +65,7 @@ class Job(QObject):
         else:
             self.done.emit(result)
         self.ended.emit()
+        self.over.emit()
 
     def _report(self, fraction: float, message: str) -> None:
         if not self._wanted:
@@ -92,7 +96,7 @@ class JobQueue(QObject):
         """Queue long work; it is shown with progress and can be cancelled."""
         job = Job(label, work)
         self.jobs.append(job)
-        job.ended.connect(lambda: self._forget(job))
+        job.over.connect(lambda: self._forget(job))
         job.progressed.connect(self.changed)
         self._submit(self._long, job)
         self.changed.emit()
@@ -102,7 +106,7 @@ class JobQueue(QObject):
         """Queue short work that needs no showing, such as a measurement."""
         job = Job(label, work)
         self._quick.add(job)
-        job.ended.connect(lambda: self._quick.discard(job))
+        job.over.connect(lambda: self._quick.discard(job))
         self._submit(self._short, job)
         return job
 

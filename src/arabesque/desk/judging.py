@@ -25,7 +25,7 @@ from arabesque.desk import theme
 from arabesque.desk.looks import CombsOn, CutKind, Looks
 from arabesque.desk.patches import form_of
 from arabesque.desk.session import Session
-from arabesque.desk.view.scene import Discs, Gloss, GlossKind, Label, Lines, grid_triangles, polyline
+from arabesque.desk.view.scene import Discs, Gloss, GlossKind, Label, Lines, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
 from arabesque.model import Document, Item
@@ -51,7 +51,7 @@ def section_parts(session: Session, looks: Looks, items: list[Item]) -> list[Par
         if cut is not None:
             parts.append(Lines(cut, theme.now().scan_line, 1.4, 0.9, lift=1.0))
         for grid in _grids(session, items):
-            found = grid_sections(grid, grid_triangles(*grid.points.shape[:2]), planes, float(looks.sections.gap))
+            found = grid_sections(grid, planes, float(looks.sections.gap))
             parts.append(Lines(found.segments, theme.now().accent, 2.0, lift=1.4))
     except ArabesqueError as problem:
         parts.append(Label(_middle(items), str(problem)))
@@ -100,7 +100,7 @@ def _section_comb_parts(session: Session, looks: Looks, items: list[Item], size:
         for item in items:
             grid = session.grid(item)
             if grid is not None and isinstance(item.shape, Surface):
-                uv, normals = grid_cuts(grid, grid_triangles(*grid.points.shape[:2]), planes)
+                uv, normals = grid_cuts(grid, planes)
                 found.append(section_comb(item.shape, uv, normals))
     except ArabesqueError as problem:
         return [Label(_middle(items), str(problem))]
@@ -138,6 +138,18 @@ def net_parts(shape: Surface) -> list[Part]:
         if len(some):
             parts.append(Discs(some, np.full(len(some), state), radius, t.outside))
     return parts
+
+
+def shows(session: Session, looks: Looks, item: Item) -> bool:
+    """True when an item is to be seen: not hidden, and not put aside by showing others alone."""
+    alone = not looks.alone or item.id in looks.alone or item.id == session.document.reference
+    return alone and session.document.shows(item)
+
+
+def judged(session: Session) -> list[Item]:
+    """The patches that checks are about: those to be seen, with their live mirror images."""
+    shown = [item for item in session.document.surfaces(visible_only=True) if shows(session, session.looks, item)]
+    return session.document.with_images(shown)
 
 
 def joins(items: list[Item]) -> list[Join]:

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from collections.abc import Callable
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.arrays import Bools, Floats, Ints
-from arabesque.checking import Grid, even_parameters, surface_to_scan
+from arabesque.checking import Grid, WayBack, even_parameters, reach_back, surface_to_scan
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.geometry import Surface, basis_matrix
 from arabesque.geometry.kernels import unit_cross
 from arabesque.scan import Scan
 
+T = TypeVar("T")
 SAMPLES_ALONG = 100
 MOST_LIVE = 64
 
@@ -77,7 +79,10 @@ class LiveGrid:
 
 
 class Meters(QObject):
-    """The measured grid of every surface, by shape; computed beside the window and kept."""
+    """What is measured of every surface, by shape: its grid, and the way back from the scan.
+
+    Computed beside the window and kept; at once for what is being moved.
+    """
 
     measured = pyqtSignal()
 
@@ -88,11 +93,18 @@ class Meters(QObject):
         self._coarse: set[int] = set()
         self._running: dict[int, Job] = {}
         self._live: dict[str, LiveGrid] = {}
+        self._backs: dict[int, tuple[Surface, Scan, float, WayBack]] = {}
+        self._ways: dict[str, tuple[WayBack, WayBack]] = {}
 
     def grid(self, surface: Surface, scan: Scan | None) -> Grid | None:
         """The surface's measured grid, or None until it is ready."""
         known = self._grids.get(id(surface))
         return known[2] if known is not None and known[0] is surface and known[1] is scan else None
+
+    def back(self, surface: Surface, scan: Scan | None) -> WayBack | None:
+        """Distances of scan points to the surface, or None until they are ready."""
+        known = self._backs.get(id(surface))
+        return known[3] if known is not None and known[0] is surface and known[1] is scan else None
 
     def measure_now(self, slot: str, surface: Surface, scan: Scan | None, along: int = SAMPLES_ALONG) -> Grid:
         """Measure at once, for a surface that is being moved.
@@ -114,30 +126,75 @@ class Meters(QObject):
             self._coarse.add(id(surface))
         return grid
 
-    def want(self, surfaces: list[Surface], scan: Scan | None, staying: list[Surface]) -> None:
+    def follow_now(self, slot: str, before: Surface, surface: Surface, scan: Scan | None, share: int = 1) -> None:
+        """Let the way back follow a surface that is being moved, where it is known for the one ``before``.
+
+        share: one in so many points, where several surfaces move.
+        """
+        start = self.back(before, scan)
+        if start is None or scan is None or before.points.shape != surface.points.shape:
+            return
+        begun, way = self._ways.get(slot, (None, start))
+        if begun is not start or len(way.points) != len(start.points[::share]):
+            way = start.thinned(share)
+            if len(self._ways) > MOST_LIVE:
+                self._ways.clear()
+        way = way.follow(surface)
+        self._ways[slot] = start, way
+        self._backs[id(surface)] = (surface, scan, np.nan, way)
+
+    def want(self, surfaces: list[Surface], scan: Scan | None, staying: list[Surface], tolerance: float) -> None:
         """Measure what is not known yet, beside the window; forget every other shape.
 
-        staying: those that are not in the middle of a drag, to be known in full.
+        staying: those that are not in the middle of a drag, to be known in
+        full. tolerance: mm, which decides what belongs to a surface.
         """
         kept = {id(s) for s in surfaces}
         self._grids = {key: value for key, value in self._grids.items() if key in kept}
+        self._backs = {key: value for key, value in self._backs.items() if key in kept}
         self._coarse &= kept
         full = {id(s) for s in staying}
         for surface in surfaces:
+            if id(surface) in self._running:
+                continue
             rough = id(surface) in self._coarse and id(surface) in full
-            if (rough or self.grid(surface, scan) is None) and id(surface) not in self._running:
-                self._start(surface, scan)
+            grid = self.grid(surface, scan)
+            if rough or grid is None:
+                self._measure(surface, scan)
+            elif scan is not None and id(surface) in full and not self._knows_back(surface, scan, tolerance):
+                self._measure_back(surface, scan, grid, tolerance)
 
-    def _start(self, surface: Surface, scan: Scan | None) -> None:
+    def _knows_back(self, surface: Surface, scan: Scan, tolerance: float) -> bool:
+        known = self._backs.get(id(surface))
+        return known is not None and known[0] is surface and known[1] is scan and known[2] == tolerance
+
+    def _measure(self, surface: Surface, scan: Scan | None) -> None:
         def work(_: object) -> Grid:
             return LiveGrid(surface).measure(surface, None) if scan is None else surface_to_scan(surface, scan)
 
         def finish(grid: Grid) -> None:
             self._grids[id(surface)] = (surface, scan, grid)
             self._coarse.discard(id(surface))
+
+        self._run(surface, work, finish)
+
+    def _measure_back(self, surface: Surface, scan: Scan, grid: Grid, tolerance: float) -> None:
+        def work(_: object) -> WayBack:
+            return WayBack.begin(surface, scan, reach_back(grid.distance[grid.valid], tolerance))
+
+        def finish(back: WayBack) -> None:
+            self._backs[id(surface)] = (surface, scan, tolerance, back)
+
+        self._run(surface, work, finish)
+
+    def _run(self, surface: Surface, work: Callable[[object], T], finish: Callable[[T], None]) -> None:
+        def finished(result: T) -> None:
+            # before the others hear of it, for they may want more about the same surface
+            self._running.pop(id(surface), None)
+            finish(result)
             self.measured.emit()
 
         job = self._jobs.quick("Measuring", work)
         self._running[id(surface)] = job
         job.ended.connect(lambda: self._running.pop(id(surface), None))
-        job.done.connect(finish)
+        job.done.connect(finished)

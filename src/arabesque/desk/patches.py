@@ -8,7 +8,7 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.checking import FormKind, Grid, form_values
 from arabesque.desk import theme
-from arabesque.desk.view.scene import MISSING, Form, Paint, Triangles, grid_border, grid_triangles
+from arabesque.desk.view.scene import MISSING, Form, Paint, Triangles, grid_border
 from arabesque.geometry import Surface, bezier_nets, span_places
 
 LIFT = 0.25
@@ -20,12 +20,11 @@ def patch_triangles(
     slot: str, grid: Grid, see_through: bool = False, dimmed: bool = False, surface: Surface | None = None
 ) -> Triangles:
     """The shaded triangles of a measured patch; with its surface, stripes on it are exact."""
-    rows, columns = grid.points.shape[:2]
     return Triangles(
         slot=slot,
         points=grid.points.reshape(-1, 3),
         normals=grid.normals.reshape(-1, 3),
-        triangles=grid_triangles(rows, columns),
+        triangles=grid.triangles,
         colour=theme.now().porcelain,
         values=np.where(grid.valid, grid.distance, MISSING).ravel(),
         paint=Paint.DISTANCE,

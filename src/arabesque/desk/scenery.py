@@ -8,7 +8,17 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
-from arabesque.desk.judging import comb_parts, form_range, gloss, join_parts, joins, net_parts, section_parts
+from arabesque.desk.judging import (
+    comb_parts,
+    form_range,
+    gloss,
+    join_parts,
+    joins,
+    judged,
+    net_parts,
+    section_parts,
+    shows,
+)
 from arabesque.desk.looks import Glance, Looks, ScanLook
 from arabesque.desk.patches import form_triangles, patch_edges, patch_triangles
 from arabesque.desk.scene_box import model_box
@@ -81,8 +91,7 @@ def compose(
 
 def _add_checks(scene: Scene, session: Session, looks: Looks) -> None:
     """The glances that are lines, discs and words."""
-    shown = [item for item in session.document.surfaces(visible_only=True) if shows(session, looks, item)]
-    items = session.document.with_images(shown)
+    items = judged(session)
     if Glance.SECTIONS in looks.glances:
         for part in section_parts(session, looks, items):
             add(scene, part)
@@ -98,12 +107,6 @@ def size_of(items: list[Item]) -> float:
     """Diagonal of the box round the control points of some surfaces, mm."""
     points = [item.shape.points.reshape(-1, 3) for item in items if isinstance(item.shape, Surface)]
     return float(np.linalg.norm(np.ptp(np.concatenate(points), axis=0))) if points else 100.0
-
-
-def shows(session: Session, looks: Looks, item: Item) -> bool:
-    """True when an item is to be seen: not hidden, and not put aside by showing others alone."""
-    alone = not looks.alone or item.id in looks.alone or item.id == session.document.reference
-    return alone and session.document.shows(item)
 
 
 def _ink(session: Session, item: Item) -> tuple[str, float]:

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from arabesque.checking import Grid
+from arabesque.checking import Grid, WayBack
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.desk.looks import Looks
 from arabesque.desk.marks import Marks
@@ -225,6 +225,10 @@ class Session(QObject):
         """Measured grid of a surface item, or None while it is being measured."""
         return self.meters.grid(item.shape, self.checked_scan) if isinstance(item.shape, Surface) else None
 
+    def back(self, item: Item) -> WayBack | None:
+        """Distances of the scan's points to a surface item, or None while they are being measured."""
+        return self.meters.back(item.shape, self.checked_scan) if isinstance(item.shape, Surface) else None
+
     @property
     def patches(self) -> list[Item]:
         """The patches that show, each followed by its live mirror image where it has one."""
@@ -237,13 +241,16 @@ class Session(QObject):
         for item in moving:
             assert isinstance(item.shape, Surface)
             self.meters.measure_now(item.id, item.shape, self.checked_scan, along)
+            before = self.history.document.find(item.id)
+            if before is not None and isinstance(before.shape, Surface):
+                self.meters.follow_now(item.id, before.shape, item.shape, self.checked_scan, len(moving))
 
     def _want_measures(self) -> None:
         shapes = []
         for document in (self.document, self.history.document):
             items = document.with_images([item for item in document if not item.parked])
             shapes.append([item.shape for item in items if isinstance(item.shape, Surface)])
-        self.meters.want(shapes[0] + shapes[1], self.checked_scan, shapes[1])
+        self.meters.want(shapes[0] + shapes[1], self.checked_scan, shapes[1], self.document.tolerance)
 
     # simple changes
 

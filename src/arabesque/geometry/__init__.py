@@ -11,7 +11,7 @@ from arabesque.geometry.curve import Curve
 from arabesque.geometry.elementary import Elementary, ElementaryKind, frame_of
 from arabesque.geometry.extending import Manner, continuation, extended, over_quadrangle, parameter_step
 from arabesque.geometry.extraction import bezier_nets, span_places
-from arabesque.geometry.foot_points import Feet, foot_points
+from arabesque.geometry.foot_points import Feet, foot_points, strictly_inside
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, breakpoints, greville, uniform_knots
 from arabesque.geometry.matching import between, compatible_curves, edge_curve, joined, meeting_edges, rebuilt, same_as
@@ -127,6 +127,7 @@ __all__ = [
     "split_curve",
     "split_surface",
     "straightened",
+    "strictly_inside",
     "surface_box",
     "surface_curvature",
     "surface_pieces",

@@ -178,3 +178,57 @@ def unit_cross(a: Floats, b: Floats) -> Floats:
         if length > 0.0:
             result[i, 0], result[i, 1], result[i, 2] = x / length, y / length, z / length
     return result
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def step_to_feet(
+    derivatives: Floats, points: Floats, uv: Floats, low: Floats, high: Floats
+) -> tuple[Floats, Floats, Floats, Floats]:
+    """One step of Newton's method from parameters (n, 2) to the feet of (n, 3) points on a surface.
+
+    Both perpendicularity conditions at once, kept between ``low`` and
+    ``high``: Piegl and Tiller, section 6.1. derivatives: (3, 3, n, 3) at uv.
+    Returns the new parameters (n, 2), the feet (n, 3) there to second order,
+    the unit normals (n, 3) at the old ones, and (n,) how far along the
+    surface the step went.
+    """
+    count = len(uv)
+    after, feet, normals, gone = np.empty((count, 2)), np.empty((count, 3)), np.empty((count, 3)), np.empty(count)
+    for i in range(count):
+        s, su, sv = derivatives[0, 0, i], derivatives[1, 0, i], derivatives[0, 1, i]
+        suu, suv, svv = derivatives[2, 0, i], derivatives[1, 1, i], derivatives[0, 2, i]
+        f = g = ee = ff = gg = j11 = j12 = j22 = 0.0
+        for c in range(3):
+            gap = s[c] - points[i, c]
+            f += gap * su[c]
+            g += gap * sv[c]
+            ee += su[c] * su[c]
+            ff += su[c] * sv[c]
+            gg += sv[c] * sv[c]
+            j11 += gap * suu[c]
+            j12 += gap * suv[c]
+            j22 += gap * svv[c]
+        j11, j12, j22 = j11 + ee, j12 + ff, j22 + gg
+        det = j11 * j22 - j12 * j12
+        # far from the surface Newton's matrix may turn indefinite: Gauss-Newton's never does
+        if det <= 0.1 * (ee * gg - ff * ff) or j11 <= 0.0:
+            j11, j12, j22 = ee, ff, gg
+            det = j11 * j22 - j12 * j12
+        if det == 0.0:
+            det = 1.0
+        after[i, 0] = min(max(uv[i, 0] - (j22 * f - j12 * g) / det, low[0]), high[0])
+        after[i, 1] = min(max(uv[i, 1] - (j11 * g - j12 * f) / det, low[1]), high[1])
+        du, dv = after[i, 0] - uv[i, 0], after[i, 1] - uv[i, 1]
+        way = 0.0
+        for c in range(3):
+            along = du * su[c] + dv * sv[c]
+            way += along * along
+            feet[i, c] = s[c] + along + 0.5 * du * du * suu[c] + du * dv * suv[c] + 0.5 * dv * dv * svv[c]
+        gone[i] = np.sqrt(way)
+        normals[i, 0] = su[1] * sv[2] - su[2] * sv[1]
+        normals[i, 1] = su[2] * sv[0] - su[0] * sv[2]
+        normals[i, 2] = su[0] * sv[1] - su[1] * sv[0]
+        length = np.sqrt((normals[i] ** 2).sum())
+        if length > 0.0:
+            normals[i] /= length
+    return after, feet, normals, gone

@@ -142,6 +142,11 @@ class Document:
         image = _image(item.shape, self.plane_of(item), item.twin)
         return replace(item, id=f"{item.id}{IMAGE}", name=f"{item.name}, mirrored", shape=image)
 
+    def find(self, item_id: str) -> Item | None:
+        """An item or the live mirror image of one, by its id; None where there is none."""
+        item = self.items.get(item_id.removesuffix(IMAGE))
+        return item if item is None or item.id == item_id else self.image_of(item)
+
     def source_of(self, item: Item) -> Item | None:
         """The patch that a live mirror image follows; None for any other item."""
         return self.items.get(item.id.removesuffix(IMAGE)) if item.id.endswith(IMAGE) else None

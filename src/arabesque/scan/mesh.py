@@ -186,27 +186,31 @@ class Scan:
         return None if triangle[0] < 0 else (origin + t[0] * direction, int(triangle[0]))
 
     @cached_property
-    def _border_edge_table(self) -> tuple[Bools, Bools]:
-        """Per triangle (m, 3): which edges are rims; per point (n,): which points lie on a rim."""
+    def _border_edge_table(self) -> tuple[Bools, Bools, Bools]:
+        """Rims: (m, 3) which edges of triangles are; (n,) which points lie on one; (m,) which triangles touch one."""
         n = len(self.points)
         rim_points = np.zeros(n, dtype=bool)
         rim_points[self.border_edges.ravel()] = True
         rim_keys = self.border_edges[:, 0] * n + self.border_edges[:, 1]
         sides = np.zeros((len(self.triangles), 3), dtype=bool)
-        near = np.flatnonzero(rim_points[self.triangles].sum(axis=1) >= 2)
+        touching = rim_points[self.triangles].sum(axis=1)
+        near = np.flatnonzero(touching >= 2)
         for side, (a, b) in enumerate(((0, 1), (1, 2), (2, 0))):
             ends = self.triangles[near][:, [a, b]]
             sides[near, side] = np.isin(ends.min(axis=1) * n + ends.max(axis=1), rim_keys)
-        return sides, rim_points
+        return sides, rim_points, touching > 0
 
     def _is_border(self, triangle: Ints, feature: Ints) -> Bools:
-        sides, rim_points = self._border_edge_table
+        sides, rim_points, touching = self._border_edge_table
         on = np.zeros(len(triangle), dtype=bool)
+        # few triangles touch a rim: the others need no closer look
+        near = np.flatnonzero(touching[triangle] & (triangle >= 0))
+        which, what = triangle[near], feature[near]
         for side, edge in enumerate((EDGE_01, EDGE_12, EDGE_20)):
-            on |= (feature == edge) & sides[triangle, side]
-        for corner, which in enumerate((CORNER_0, CORNER_1, CORNER_2)):
-            on |= (feature == which) & rim_points[self.triangles[triangle, corner]]
-        return on & (triangle >= 0)
+            on[near] |= (what == edge) & sides[which, side]
+        for corner, place in enumerate((CORNER_0, CORNER_1, CORNER_2)):
+            on[near] |= (what == place) & rim_points[self.triangles[which, corner]]
+        return on
 
 
 def pair_graph(pairs: Ints, count: int) -> csr_array:

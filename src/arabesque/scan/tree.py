@@ -70,7 +70,8 @@ class BoxTree:
         """
         points = np.ascontiguousarray(points, dtype=np.float64)
         count = len(points)
-        sequence = self._sequence(points)
+        # where hints bound the answers, the order matters less than finding one takes
+        sequence = self._sequence(points) if near is None else np.arange(count)
         found, distance, barycentric = np.empty((count, 3)), np.empty(count), np.zeros((count, 3))
         triangle, feature = np.empty(count, dtype=np.int64), np.zeros(count, dtype=np.int64)
         hints = np.full(count, -1) if near is None else np.where(near >= 0, self._places[near], -1)
@@ -296,32 +297,45 @@ def _closest(  # type: ignore[no-untyped-def]  # noqa: PLR0915
             d, v, w, where = _triangle_distance(corners, first, x, y, z)
             if d < best:
                 best, best_triangle, best_v, best_w, best_feature = d, first, v, w, where
+        # up from the leaf of the first guess: whatever lies beside the way up comes in turn
+        node = 0
+        if first >= 0:
+            leaf = (first * leaves) // len(corners)
+            while starts[leaf + 1] <= first:
+                leaf += 1
+            node = leaves - 1 + leaf
         top = 1
-        nodes[0] = 0
-        reach[0] = _box_distance(boxes, 0, x, y, z)
-        while top > 0:
-            top -= 1
-            node = nodes[top]
-            if reach[top] >= best:
-                continue
-            if node >= leaves - 1:
-                leaf = node - (leaves - 1)
-                for i in range(starts[leaf], starts[leaf + 1]):
-                    d, v, w, where = _triangle_distance(corners, i, x, y, z)
-                    if d < best:
-                        best, best_triangle, best_v, best_w, best_feature = d, i, v, w, where
-            else:
-                one = 2 * node + 1
-                d_one = _box_distance(boxes, one, x, y, z)
-                d_two = _box_distance(boxes, one + 1, x, y, z)
-                # the nearer child goes on top of the stack
-                if d_one < d_two:
-                    nodes[top], reach[top] = one + 1, d_two
-                    nodes[top + 1], reach[top + 1] = one, d_one
+        nodes[0], reach[0] = node, 0.0
+        while True:
+            while top > 0:
+                top -= 1
+                below = nodes[top]
+                if reach[top] >= best:
+                    continue
+                if below >= leaves - 1:
+                    leaf = below - (leaves - 1)
+                    for i in range(starts[leaf], starts[leaf + 1]):
+                        d, v, w, where = _triangle_distance(corners, i, x, y, z)
+                        if d < best:
+                            best, best_triangle, best_v, best_w, best_feature = d, i, v, w, where
                 else:
-                    nodes[top], reach[top] = one, d_one
-                    nodes[top + 1], reach[top + 1] = one + 1, d_two
-                top += 2
+                    one = 2 * below + 1
+                    d_one = _box_distance(boxes, one, x, y, z)
+                    d_two = _box_distance(boxes, one + 1, x, y, z)
+                    # the nearer child goes on top of the stack
+                    if d_one < d_two:
+                        nodes[top], reach[top] = one + 1, d_two
+                        nodes[top + 1], reach[top + 1] = one, d_one
+                    else:
+                        nodes[top], reach[top] = one, d_one
+                        nodes[top + 1], reach[top + 1] = one + 1, d_two
+                    top += 2
+            if node == 0:
+                break
+            beside = node + 1 if node % 2 else node - 1
+            nodes[0], reach[0] = beside, _box_distance(boxes, beside, x, y, z)
+            top = 1
+            node = (node - 1) // 2
         triangle[q] = best_triangle
         if best_triangle < 0:
             distance[q] = np.inf

@@ -10,9 +10,11 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from arabesque.arrays import Floats
-from arabesque.checking import Figures, Grid
+from arabesque.checking import Figures, Grid, WayBack
 from arabesque.desk import theme
 from arabesque.desk.commands import icon
+from arabesque.desk.judging import joins, judged
+from arabesque.desk.looks import Glance
 from arabesque.desk.panels.fields import LengthField
 from arabesque.desk.session import Session
 from arabesque.errors import ArabesqueError
@@ -54,10 +56,9 @@ class Histogram(QWidget):
         self.setFixedSize(QSize(112, 34))
         self.setToolTip("Signed distances, from below the scan to above it; between the marks is the tolerance")
 
-    def show_distances(self, distances: Floats, ghost: Floats | None, tolerance: float) -> None:
-        """Show (n,) distances, and those before the drag."""
-        self._bars = _bars(distances, tolerance)
-        self._ghost = None if ghost is None else _bars(ghost, tolerance)
+    def show_bars(self, bars: Floats, ghost: Floats | None) -> None:
+        """Show the heights of the bars, and those before the drag."""
+        self._bars, self._ghost = bars, ghost
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -81,15 +82,6 @@ class Histogram(QWidget):
             painter.drawLine(x, int(height) - 3, x, self.height())
         painter.drawLine(0, int(height), self.width(), int(height))
         painter.end()
-
-
-def _bars(distances: Floats, tolerance: float) -> Floats:
-    """Heights 0 to 1 of the bars; the tolerance fills the middle third, the ends take all beyond."""
-    if not len(distances):
-        return np.zeros(BARS)
-    reach = tolerance * (BARS / 2) / (BARS // 6 + 0.5)
-    counts, _ = np.histogram(np.clip(distances, -reach, reach), BARS, (-reach, reach))
-    return np.sqrt(counts / counts.max())
 
 
 class FitStrip(QWidget):
@@ -120,6 +112,12 @@ class FitStrip(QWidget):
         self.fly.setToolTip("Fly to the worst place")
         self.fly.clicked.connect(self.worst_wanted)
         self.rms = Cell("rms", 84)
+        self.back = Cell("From scan", 84)
+        self.back.setToolTip(
+            "The way back: 99 % of the scan's points below the patch are closer than this, outliers apart"
+        )
+        self.joins = Cell("Joins, worst", 84)
+        self.joins.setToolTip("The lowest grade among the edges that meet, and what fails there")
         self.points = Cell("Points", 44)
         tolerance = QWidget()
         column = QVBoxLayout(tolerance)
@@ -131,7 +129,7 @@ class FitStrip(QWidget):
         column.addWidget(self.tolerance)
         for widget in (
             self.item, self.degrees, tolerance, self.histogram, self.inside, self.worst, self.fly, self.rms,
-            self.points,
+            self.back, self.joins, self.points,
         ):  # fmt: skip
             layout.addWidget(widget)
         self.says = QLabel()
@@ -153,19 +151,11 @@ class FitStrip(QWidget):
     def refresh(self) -> None:
         """Show the figures as they are now."""
         session = self._session
-        document = session.document
+        document, before = session.document, session.history.document
         tolerance = document.tolerance
         self.tolerance.show_value(tolerance)
         item = session.surface_item
         surfaces = [item] if item is not None else document.surfaces(visible_only=True)
-        measured = document.with_images(surfaces)
-        now, then = self._grids(measured), None
-        before = session.history.document
-        if document is not before:
-            known = [before[i.id] for i in surfaces if i.id in before]
-            then = self._grids(before.with_images(known))
-        figures, ghost = (None if grids is None else _figures(grids, tolerance) for grids in (now, then))
-        assert figures is not None
         self.item.heading.setText("Patch" if item is not None else "Model")
         self.item.show_value(
             item.name if item is not None else f"{len(surfaces)} patch{'' if len(surfaces) == 1 else 'es'}", "", ""
@@ -173,14 +163,41 @@ class FitStrip(QWidget):
         shape = item.shape if item is not None else None
         self.degrees.show_value(f"{shape.degree[0]} x {shape.degree[1]}" if isinstance(shape, Surface) else "–", "", "")
         self.points.show_value(str(sum(i.shape.count for i in surfaces if isinstance(i.shape, Surface))), "", "")
-        self.histogram.show_distances(_distances(now), None if then is None else _distances(then), tolerance)
-        words, ghosts = _words(figures), _words(ghost)
-        for cell, key in ((self.inside, "inside"), (self.worst, "worst"), (self.rms, "rms")):
-            cell.show_value(words[key], ghosts[key] if ghost is not None else "", theme.now().faint)
+        measured = document.with_images(surfaces)
+        known = [before[i.id] for i in surfaces if i.id in before] if document is not before else []
+        self._show_distances(measured, before.with_images(known), tolerance)
+        self._show_joins(measured if item is not None else None)
+
+    def _show_distances(self, items: list[Item], earlier: list[Item], tolerance: float) -> None:
+        """The figures of items, and as ghosts those of ``earlier``."""
+        now, then = self._grids(items), self._grids(earlier)
+        back, back_then = self._ways(items), self._ways(earlier)
+        figures = _figures(now, tolerance)
+        self.histogram.show_bars(_bars(now, tolerance), _bars(then, tolerance) if then else None)
+        words = {**_words(figures), "back": _back_words(back, tolerance)}
+        ghosts = {**_words(_figures(then, tolerance)), "back": _back_words(back_then, tolerance)} if then else {}
+        cells = {"inside": self.inside, "worst": self.worst, "rms": self.rms, "back": self.back}
+        for key, cell in cells.items():
+            cell.show_value(words[key], ghosts.get(key, ""), theme.now().faint)
         self.fly.setEnabled(figures.samples > 0)
+
+    def _show_joins(self, chosen: list[Item] | None) -> None:
+        """The worst join, of some items or of all; only while joins are shown, for they take their time."""
+        looks = self._session.looks
+        self.joins.setVisible(Glance.JOINS in looks.glances)
+        if Glance.JOINS not in looks.glances:
+            return
+        items = judged(self._session)
+        numbers = {n for n, item in enumerate(items) if chosen is None or any(item.id == c.id for c in chosen)}
+        found = [join for join in joins(items) if {join.first[0], join.second[0]} & numbers]
+        worst = min(found, key=lambda join: join.rank(looks.limits), default=None)
+        self.joins.show_value("–" if worst is None else worst.word(looks.limits), "", "")
 
     def _grids(self, items: list[Item]) -> tuple[Grid, ...]:
         return tuple(grid for item in items if (grid := self._session.grid(item)) is not None)
+
+    def _ways(self, items: list[Item]) -> tuple[WayBack, ...]:
+        return tuple(way for item in items if (way := self._session.back(item)) is not None)
 
     def _set_tolerance(self, value: float) -> None:
         try:
@@ -200,12 +217,33 @@ def _distances(grids: tuple[Grid, ...]) -> Floats:
 
 
 @lru_cache(maxsize=16)
+def _bars(grids: tuple[Grid, ...], tolerance: float) -> Floats:
+    """Heights 0 to 1 of the bars; the tolerance fills the middle third, the ends take all beyond."""
+    distances = _distances(grids)
+    if not len(distances):
+        return np.zeros(BARS)
+    width = tolerance / (BARS // 6 + 0.5)
+    # counted by number: a tenth of the time of a histogram that looks for the limits first
+    numbers = np.clip(np.rint(distances / width), -(BARS // 2), BARS // 2).astype(np.int64) + BARS // 2
+    counts = np.bincount(numbers, minlength=BARS)
+    return np.asarray(np.sqrt(counts / counts.max()))
+
+
+@lru_cache(maxsize=16)
 def _figures(grids: tuple[Grid, ...], tolerance: float) -> Figures:
     return Figures.of(_distances(grids), tolerance)
 
 
-def _words(figures: Figures | None) -> dict[str, str]:
-    if figures is None or not figures.samples:
+@lru_cache(maxsize=16)
+def _back_words(ways: tuple[WayBack, ...], tolerance: float) -> str:
+    distances = [way.distances for way in ways]
+    if not any(map(len, distances)):
+        return "–"
+    return f"{Figures.of(np.concatenate(distances), tolerance).inlier_p99:.3f}"
+
+
+def _words(figures: Figures) -> dict[str, str]:
+    if not figures.samples:
         return {"inside": "–", "worst": "–", "rms": "–"}
     worst = figures.highest if figures.highest >= -figures.lowest else figures.lowest
     return {"inside": f"{100 * figures.inside:.1f} %", "worst": f"{worst:+.3f}", "rms": f"{figures.rms:.3f}"}

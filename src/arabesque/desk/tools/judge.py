@@ -142,7 +142,7 @@ class JoinsCheck(Judge):
     @property
     def choices(self) -> list[Choice]:
         items, limits = self.session.patches, self.session.looks.limits
-        found = sorted(joins(items), key=lambda join: (join.grade(limits), -float(join.angle.max())))
+        found = sorted(joins(items), key=lambda join: join.rank(limits))
         return [
             Choice(
                 f"{items[join.first[0]].name} – {items[join.second[0]].name}: {join.word(limits)}",

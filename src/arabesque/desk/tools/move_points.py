@@ -22,7 +22,7 @@ from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.tried import Tried
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.picking import along_line, nearest_net_line, nearest_point, on_plane
-from arabesque.desk.view.scene import Discs, Label, Lines, Loupe, Triangles, grid_triangles, net_segments, polyline
+from arabesque.desk.view.scene import Discs, Label, Lines, Loupe, Triangles, net_segments, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import (
     FallOff,
@@ -217,10 +217,9 @@ class MovePoints(Tool):
         place, along_u, along_v = (values[chosen][nearest] for values in (d[0, 0], d[1, 0], d[0, 1]))
         normal = scan.closest(place[None]).normals[0]
         radius = max(LOUPE_SHARE * float(np.linalg.norm(np.ptp(surface.points.reshape(-1, 3), axis=0))), 1.0)
-        triangles = grid_triangles(*grid.points.shape[:2])
         charts = []
         for word, direction in (("along the row", along_u), ("along the column", along_v)):
-            near = close_up(grid, triangles, scan, place, normal, direction, radius)
+            near = close_up(grid, scan, place, normal, direction, radius)
             charts.append((word, near.along, near.scan, near.surface))
         return Loupe(charts, float(self.options.loupe))
 

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass, field
 from enum import Enum
-from functools import cache
 
 import numpy as np
 
@@ -160,14 +159,6 @@ def polyline(points: Floats, closed: bool = False) -> Floats:
     following = np.roll(points, -1, axis=0)
     segments = np.stack([points, following], axis=1)
     return segments if closed else segments[:-1]
-
-
-@cache
-def grid_triangles(rows: int, columns: int) -> Ints:
-    """(m, 3) triangles over a grid of rows x columns points, counter-clockwise for Su x Sv."""
-    index = np.arange(rows * columns).reshape(rows, columns)
-    a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
-    return np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
 
 
 def grid_border(points: Floats) -> Floats:
