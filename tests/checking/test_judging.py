@@ -19,10 +19,11 @@ from arabesque.checking import (
     scan_sections,
     surface_combs,
     surface_to_scan,
+    trim_combs,
     wobble,
 )
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Elementary, ElementaryKind, Surface, curve_curvature, split_surface
+from arabesque.geometry import Elementary, ElementaryKind, Surface, Trim, curve_curvature, split_surface
 from arabesque.solid import KernelWorker
 from tests.examples import heron, plane, random_surface, sphere
 
@@ -144,6 +145,34 @@ class CombTest(unittest.TestCase):
         self.assertAlmostEqual(along[dipped[Flaw.DIP]][0], 40, delta=1.5)
         uneven = flaws_of(0.01 + 0.0002 * along + 0.002 * np.exp(-(((along - 70) / 2) ** 2)), along)
         self.assertTrue(uneven[Flaw.UNEVEN].any())
+
+    def test_borders_of_a_trim(self) -> None:
+        """A cylinder cut askew: its border is an ellipse, bent ab / (a² sin² t + b² cos² t)^(3/2) (do Carmo 1976)."""
+        radius = 20.0
+        shape = Elementary.make(ElementaryKind.CYLINDER, np.eye(4), (radius,), ((-1.4, 1.4), (-40.0, 40.0)))
+        (u0, u1), _ = shape.domain
+        # the plane z = x, and straight down to the foot on both sides
+        u = np.linspace(u0, u1, 129)[1:-1]
+        x = shape.at(np.column_stack([u, np.zeros(len(u))]))[:, 0]
+        loop = np.vstack([np.column_stack([u, (x + 40) / 80]), [[u[-1], 0.0], [u[0], 0.0]]])
+        combs = trim_combs(shape, Trim((loop,)))
+        self.assertEqual(len(combs), 4)
+        long = max(combs, key=lambda comb: len(comb.points))
+        a, b = radius * np.sqrt(2), radius
+        t = np.arctan2(long.points[:, 1] / b, long.points[:, 0] / radius)
+        wanted = a * b / (a**2 * np.sin(t) ** 2 + b**2 * np.cos(t) ** 2) ** 1.5
+        found = np.linalg.norm(long.vectors, axis=1)
+        np.testing.assert_allclose(found[1:-1], wanted[1:-1], rtol=2e-3)
+        foot = [comb for comb in combs if np.ptp(comb.points[:, 2]) < 1e-9]
+        np.testing.assert_allclose(np.linalg.norm(foot[0].vectors, axis=1), 1 / radius, rtol=1e-3)
+
+    def test_a_round_hole_is_one_calm_comb(self) -> None:
+        sheet = Surface.bezier([[[0.0, 0, 0], [0, 100, 0]], [[100, 0, 0], [100, 100, 0]]])
+        turn = np.linspace(0, 2 * np.pi, 64, endpoint=False)
+        hole = 0.5 + 0.2 * np.column_stack([np.cos(turn), np.sin(turn)])
+        (comb,) = trim_combs(sheet, Trim((hole,)))
+        np.testing.assert_allclose(np.linalg.norm(comb.vectors, axis=1), 1 / 20.0, rtol=2e-3)
+        self.assertEqual(trim_combs(sheet, Trim((np.zeros((5, 2)),))), [])
 
     def test_polyline_of_a_circle(self) -> None:
         turn = np.linspace(0, 2, 80)

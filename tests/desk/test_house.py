@@ -18,7 +18,7 @@ from arabesque.desk.panels.finder import matching
 from arabesque.desk.panels.help import HelpPage
 from arabesque.desk.settings import Colours, Mouse, Settings, TextSize, Wheel
 from arabesque.desk.steps import Step
-from arabesque.desk.tools import Export, MovePoints, Pick, Preferences, Timeline
+from arabesque.desk.tools import CombsCheck, Export, MovePoints, Pick, Preferences, Timeline
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface
 from arabesque.model import Document, Item, Journal, Project, leftovers, load_project, save_project
@@ -365,7 +365,24 @@ class DeliverTest(WindowTest):
         self.window.open_path(path)
         self.until(lambda: len(self.session.document.surfaces()) == 4)
         self.assertIn("trimmed", self.view.overlay.message)
-        self.key(Qt.Key.Key_Z, CTRL)
+        discs = [item for item in self.session.document.surfaces() if item.trim is not None]
+        self.assertEqual(len(discs), 2)
+        self.session.select(discs[0].id)
+        for item in self.session.document.surfaces():
+            if item is not discs[0]:
+                self.session.delete(item)
+        self.idle()
+        tool = self.window.take_up(CombsCheck)
+        self.window.fit_view()
+        self.idle()
+        self.assertEqual({fact.label: fact.value for fact in tool.facts}["Lines"], "11")
+        assert discs[0].trim is not None and isinstance(discs[0].shape, Surface)
+        self.click(discs[0].shape.at(discs[0].trim.loops[0][4:5])[0])
+        (graph, *_) = tool.graphs
+        self.assertIn("along its trim", graph.title)
+        self.assertEqual({fact.label: fact.value for fact in tool.facts}["This line"], "calm")
+        for _ in range(4):
+            self.key(Qt.Key.Key_Z, CTRL)
         self.assertEqual(len(self.session.document.surfaces()), 0)
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from arabesque.geometry import Plane, Seam, Surface, Twin, TwinKind
+from arabesque.geometry import Plane, Seam, Surface, Trim, Twin, TwinKind, split_surface
 from arabesque.model import Document, History, Item, Project, load_project, others_moved, save_project
 from tests.examples import random_surface
 
@@ -125,6 +125,20 @@ class PlaneTest(unittest.TestCase):
         assert isinstance(shape, Surface)
         self.assertEqual(made.with_shape("beside", shape.with_points(shape.points + 1))["beside"].pins, {(1, 1)})
         self.assertEqual(made.with_shape("beside", shape.elevated(1, 0))["beside"].pins, frozenset())
+
+    def test_a_trim_is_kept_while_the_parameters_are_and_in_files(self) -> None:
+        corner = Trim((np.array([[0.1, 0.1], [0.9, 0.1], [0.1, 0.9]]),))
+        made = document().changed("beside", trim=corner)
+        shape = made["beside"].shape
+        assert isinstance(shape, Surface)
+        self.assertIs(made.with_shape("beside", shape.elevated(1, 0))["beside"].trim, corner)
+        self.assertIsNone(made.with_shape("beside", split_surface(shape, 0, 0.5)[0])["beside"].trim)
+        with tempfile.TemporaryDirectory() as folder:
+            save_project(Path(folder) / "p.arabesque", Project(made))
+            again = load_project(Path(folder) / "p.arabesque").document
+        read = again["beside"].trim
+        assert read is not None and again["ends"].trim is None
+        np.testing.assert_array_equal(read.loops[0], corner.loops[0])
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from arabesque.checking.combs import (
     polyline_comb,
     section_comb,
     surface_combs,
+    trim_combs,
     wobble,
 )
 from arabesque.checking.distance import (
@@ -76,5 +77,6 @@ __all__ = [
     "section_comb",
     "surface_combs",
     "surface_to_scan",
+    "trim_combs",
     "wobble",
 ]

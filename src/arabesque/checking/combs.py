@@ -9,9 +9,12 @@ from itertools import pairwise
 import numpy as np
 
 from arabesque.arrays import Bools, Floats
-from arabesque.geometry import Plane, Surface, normal_curvature, unit
+from arabesque.geometry import Plane, Surface, Trim, normal_curvature, unit
 
 SAMPLES = 61
+CORNER = 25.0
+"""Degrees: a border that turns more than this at one of its places has a corner there."""
+SAME_PLACE = 1e-9
 FLAT = 1e-6
 """1/mm: bent less than over a radius of a kilometre, a line has no side to which it bends."""
 
@@ -113,6 +116,35 @@ def polyline_comb(points: Floats, normals: Floats) -> Comb:
     bend = 2 * (after / la - before / lb) / (la + lb)
     vectors = np.vstack([bend[:1], bend, bend[-1:]])
     return _measured(points[None], vectors[None], normals[None])[0]
+
+
+def trim_combs(surface: Surface, trim: Trim) -> list[Comb]:
+    """Combs along the borders of a trim, from corner to corner; a border without corners is one comb all round."""
+    combs = []
+    for loop in trim.loops:
+        for uv in _smooth_runs(surface, loop):
+            combs.append(polyline_comb(surface.at(uv), surface.normals(uv)))
+    return combs
+
+
+def _smooth_runs(surface: Surface, loop: Floats) -> list[Floats]:
+    """The parts (n, 2) of a closed polygon in parameters between places where its line on the surface turns sharply."""
+    points = surface.at(loop)
+    loop = loop[np.linalg.norm(points - np.roll(points, 1, axis=0), axis=1) > SAME_PLACE]
+    if len(loop) < 3:
+        return []
+    points = surface.at(loop)
+    onward = unit(np.roll(points, -1, axis=0) - points)
+    turn = np.einsum("nc,nc->n", onward, np.roll(onward, 1, axis=0))
+    corners = np.flatnonzero(turn < np.cos(np.radians(CORNER)))
+    if not len(corners):
+        return [np.vstack([loop, loop[:1]])]
+    ring = np.roll(loop, -corners[0], axis=0)
+    cuts = [*(corners - corners[0]), len(loop)]
+    ring = np.vstack([ring, ring[:1]])
+    runs = [ring[start : end + 1] for start, end in pairwise(cuts)]
+    # a side of two points is straight in parameters, but the surface may bend under it
+    return [run if len(run) > 2 else np.linspace(run[0], run[1], SAMPLES) for run in runs]
 
 
 def _combs(points: Floats, first: Floats, second: Floats, normals: Floats) -> list[Comb]:

@@ -175,6 +175,13 @@ def _add_patch(scene: Scene, session: Session, looks: Looks, item: Item, exact: 
     scene.triangles.append(mesh)
     colour, width = _ink(session, item)
     scene.lines.append(Lines(polyline(patch_edges(grid), closed=True), colour, width, lift=0.6))
+    source = session.document.source_of(item) or item
+    if source.trim is not None and isinstance(source.shape, Surface):
+        plane = session.document.plane_of(source)
+        for loop in source.trim.loops:
+            border = source.shape.at(loop)
+            border = border if source is item else plane.mirrored(border)
+            scene.lines.append(Lines(polyline(border, closed=True), colour, width, lift=0.6))
 
 
 def bounds(session: Session) -> tuple[Floats, Floats] | None:

@@ -19,7 +19,7 @@ from arabesque.desk.scan_views import ScanViews
 from arabesque.desk.scene_box import model_box
 from arabesque.desk.weighing import Weighing
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Surface
+from arabesque.geometry import Curve, Surface, Trim
 from arabesque.mending import merged, turned_over
 from arabesque.model import (
     DamagedProject,
@@ -485,17 +485,18 @@ class Session(QObject):
         def finish(model: Model) -> None:
             document = self.document
             trimmed = sum(face.trim is not None for face in model.faces)
-            shapes: list[tuple[str, Surface | Curve, str]] = [
-                (face.name, shown_part(face), "trimmed in its file" if face.trim else "") for face in model.faces
+            shapes: list[tuple[str, Surface | Curve, Trim | None]] = [
+                (face.name, shown_part(face), face.trim) for face in model.faces
             ]
-            shapes += [(name, curve, "") for name, curve in model.curves]
-            for name, shape, note in shapes:
-                note = ", ".join(filter(None, (path.name, note)))
-                document = document.with_item(Item(new_id(), document.free_name(name or path.stem), shape, note=note))
+            shapes += [(name, curve, None) for name, curve in model.curves]
+            for name, shape, trim in shapes:
+                note = path.name if trim is None else f"{path.name}, trimmed in its file"
+                title = document.free_name(name or path.stem)
+                document = document.with_item(Item(new_id(), title, shape, note=note, trim=trim))
             self.commit(f"{len(shapes)} shapes from {path.name}", document)
             words = [f"{len(shapes)} shapes came in from {path.name}"]
             if trimmed:
-                words.append(f"{trimmed} are trimmed there and come in whole, cut to the box round the trim")
+                words.append(f"{trimmed} are trimmed there and come in whole, with the trim as a line")
             if model.skipped:
                 words.append(f"{len(model.skipped)} could not be used: {model.skipped[0][1]}")
             self.told.emit("; ".join(words), bool(model.skipped))

@@ -11,7 +11,7 @@ from typing import Any
 
 from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Elementary, Plane, Surface, Twin
+from arabesque.geometry import Curve, Elementary, Plane, Surface, Trim, Twin
 from arabesque.reading import LineSet, Regions
 from arabesque.scan import Scan
 
@@ -60,6 +60,8 @@ class Item:
     square; None when it lies there still. twin: how a patch follows its
     mirror image, or None. pins: (i, j) of the control points that fits leave
     where they are. parked: kept aside, out of the picture and of all checks.
+    trim: borders that a patch had in the file it came from, in its parameters,
+    or None.
     """
 
     id: str
@@ -73,6 +75,7 @@ class Item:
     twin: Twin | None = None
     pins: frozenset[tuple[int, int]] = frozenset()
     parked: bool = False
+    trim: Trim | None = None
 
     @property
     def kind(self) -> str:
@@ -202,7 +205,8 @@ class Document:
         """The document with another shape for one item.
 
         A patch that follows its mirror image is tied to it again. Pins stay
-        while the patch has the same control rows.
+        while the patch has the same control rows, trims while it has the same
+        parameters.
         """
         item = self.items[item_id]
         if isinstance(shape, Surface):
@@ -211,6 +215,8 @@ class Document:
                 shape = item.twin.kept(shape, self.plane_of(item), before)
             if before is not None and before.points.shape != shape.points.shape:
                 item = replace(item, pins=frozenset())
+            if before is not None and before.domain != shape.domain:
+                item = replace(item, trim=None)
         return self.with_item(replace(item, shape=shape))
 
     def with_twin(self, item_id: str, twin: Twin | None) -> Document:

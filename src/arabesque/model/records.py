@@ -11,12 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arabesque.errors import FileProblem
-from arabesque.geometry import Curve, Elementary, ElementaryKind, Plane, Seam, Surface, Twin, TwinKind
+from arabesque.geometry import Curve, Elementary, ElementaryKind, Plane, Seam, Surface, Trim, Twin, TwinKind
 from arabesque.model.document import Document, Item, Layer, Look, Shape
 from arabesque.reading import LineSet, Region, Regions, TrueShape
 from arabesque.scan import Scan
 
-FORMAT = 3
+FORMAT = 4
 
 AnyArray = NDArray[Any]
 Put = Callable[[AnyArray], str]
@@ -78,6 +78,7 @@ def document_record(document: Document, put: Put) -> dict[str, Any]:
                 "twin": None if item.twin is None else _twin_record(item.twin),
                 "pins": [list(pin) for pin in sorted(item.pins)],
                 "parked": item.parked,
+                "trim": None if item.trim is None else [put(loop) for loop in item.trim.loops],
                 "shape": _shape_record(item.shape, put),
             }
             for item in document
@@ -106,6 +107,7 @@ def document_from(record: dict[str, Any], get: Get) -> Document:
             twin=_twin(entry.get("twin")),
             pins=frozenset((int(i), int(j)) for i, j in entry.get("pins", [])),
             parked=bool(entry.get("parked", False)),
+            trim=None if entry.get("trim") is None else Trim(tuple(get(name) for name in entry["trim"])),
         )
     layers = tuple(Layer(**{**layer, "plane": _plane(layer.get("plane"))}) for layer in record["layers"])
     plane = _plane(record.get("plane")) or Plane.coordinate(1)

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.arrays import Floats
 from arabesque.checking import Comb, Family, Flaw, PlaneSet, Wobble, line_comb, wobble
 from arabesque.desk import theme
-from arabesque.desk.judging import comb_words, combs_of
+from arabesque.desk.judging import comb_words, combs_of_item
 from arabesque.desk.looks import Along, CombsOn, CutKind, Glance
 from arabesque.desk.scene_box import model_box
 from arabesque.desk.tools.base import Fact, Pointer, facing
@@ -26,6 +26,8 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Plane, Surface, edge_curve, rotation_about, unit
 from arabesque.model import Item
 
+BORDER = 2
+"""In place of a direction of lines: the borders of a trim."""
 TURN = 0.3
 """Degrees that the free plane turns a pixel."""
 
@@ -241,21 +243,33 @@ class CombsCheck(Judge):
         best: tuple[float, tuple[str, int, float]] | None = None
         for item in self.session.patches:
             assert isinstance(item.shape, Surface)
-            for axis in (0, 1):
-                for at in np.linspace(*item.shape.domain[1 - axis], self.options.lines):
-                    away = line_distance(pointer, line_comb(item.shape, axis, float(at)).points)
-                    if away <= NEAR and (best is None or away < best[0]):
-                        best = away, (item.id, axis, float(at))
+            lines = [(axis, float(at)) for axis in (0, 1) for at in self._places(item.shape, axis)]
+            lines += [(BORDER, float(number)) for number in range(len(self._borders(item)))]
+            for axis, at in lines:
+                away = line_distance(pointer, self._comb(item, axis, at).points)
+                if away <= NEAR and (best is None or away < best[0]):
+                    best = away, (item.id, axis, at)
         self.line = None if best is None else best[1]
         self.changed.emit()
+
+    def _places(self, surface: Surface, axis: int) -> Floats:
+        return np.linspace(*surface.domain[1 - axis], self.options.lines)
+
+    def _borders(self, item: Item) -> list[Comb]:
+        """The combs on the borders of an item's trim, which come after those of its lines."""
+        return combs_of_item(self.session.document, item, self.options.lines)[2 * self.options.lines :]
+
+    def _comb(self, item: Item, axis: int, at: float) -> Comb:
+        assert isinstance(item.shape, Surface)
+        return self._borders(item)[int(at)] if axis == BORDER else line_comb(item.shape, axis, at)
 
     def _chosen(self) -> tuple[Item, Comb] | None:
         if self.line is None:
             return None
         key, axis, at = self.line
         for item in self.session.patches:
-            if item.id == key and isinstance(item.shape, Surface):
-                return item, line_comb(item.shape, axis, at)
+            if item.id == key and (axis != BORDER or at < len(self._borders(item))):
+                return item, self._comb(item, axis, at)
         return None
 
     def _waves(self, comb: Comb) -> tuple[Floats, Floats, Wobble] | None:
@@ -279,7 +293,7 @@ class CombsCheck(Judge):
             return []
         item, comb = chosen
         marks = np.concatenate([comb.along[found] for found in comb.flaws.values()])
-        name = "uv"[0 if self.line is not None and self.line[1] == 0 else 1]
+        name = ("u", "v", "its trim")[0 if self.line is None else self.line[1]]
         made = [Graph(f"Curvature, {item.name} along {name}", comb.along, [("", comb.signed)], marks, "1/mm")]
         waves = self._waves(comb)
         if waves is not None:
@@ -289,7 +303,8 @@ class CombsCheck(Judge):
 
     @property
     def facts(self) -> list[Fact]:
-        combs = [comb for surface in self.surfaces for comb in combs_of(surface, self.options.lines)]
+        document = self.session.document
+        combs = [comb for item in self.session.patches for comb in combs_of_item(document, item, self.options.lines)]
         calm = sum(comb.calm for comb in combs)
         facts = [Fact("Lines", str(len(combs))), Fact("Calm", str(calm), "good" if calm == len(combs) else "")]
         facts += [Fact(words.capitalize(), str(count)) for words, count in comb_words(combs).items() if count]
