@@ -166,6 +166,16 @@ class CombTest(unittest.TestCase):
         foot = [comb for comb in combs if np.ptp(comb.points[:, 2]) < 1e-9]
         np.testing.assert_allclose(np.linalg.norm(foot[0].vectors, axis=1), 1 / radius, rtol=1e-3)
 
+    def test_a_side_that_is_a_point_has_no_teeth(self) -> None:
+        ball = Elementary.make(ElementaryKind.SPHERE, np.eye(4), (20.0,), ((0.0, 1.5), (-np.pi / 2, np.pi / 2)))
+        combs = surface_combs(ball)
+        pole = [comb for comb in combs if np.ptp(comb.points, axis=0).max() < 1e-9]
+        self.assertEqual(len(pole), 2)
+        self.assertEqual(max(np.abs(comb.vectors).max() for comb in pole), 0.0)
+        meridians = [comb for comb in combs if np.ptp(comb.points[:, 2]) > 39]
+        for comb in meridians:
+            np.testing.assert_allclose(np.linalg.norm(comb.vectors, axis=1), 1 / 20.0, rtol=1e-9)
+
     def test_a_round_hole_is_one_calm_comb(self) -> None:
         sheet = Surface.bezier([[[0.0, 0, 0], [0, 100, 0]], [[100, 0, 0], [100, 100, 0]]])
         turn = np.linspace(0, 2 * np.pi, 64, endpoint=False)

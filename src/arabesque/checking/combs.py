@@ -15,6 +15,8 @@ SAMPLES = 61
 CORNER = 25.0
 """Degrees: a border that turns more than this at one of its places has a corner there."""
 SAME_PLACE = 1e-9
+STILL = 1e-12
+"""Of the largest squared speed of lines of a patch: slower ones are points."""
 FLAT = 1e-6
 """1/mm: bent less than over a radius of a kilometre, a line has no side to which it bends."""
 
@@ -151,7 +153,8 @@ def _combs(points: Floats, first: Floats, second: Floats, normals: Floats) -> li
     """Combs of several lines of equally many points, (k, n, 3) each."""
     speed = np.einsum("knc,knc->kn", first, first)
     turn = np.einsum("knc,knc->kn", first, second)
-    safe = np.where(speed > 0, speed, np.nan)
+    # where a side has shrunk to a point, or nearly, a line has no bend of its own
+    safe = np.where(speed > STILL * speed.max(initial=0.0), speed, np.nan)
     vectors = np.nan_to_num((second - first * (turn / safe)[..., None]) / safe[..., None])
     return _measured(points, vectors, normals)
 

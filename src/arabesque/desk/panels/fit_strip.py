@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from html import escape
 
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
@@ -22,6 +23,8 @@ from arabesque.geometry import Surface
 from arabesque.model import Item
 
 BARS = 41
+LONGEST_NAME = 120
+"""Pixels."""
 
 
 class Cell(QWidget):
@@ -157,9 +160,7 @@ class FitStrip(QWidget):
         item = session.surface_item
         surfaces = [item] if item is not None else document.surfaces(visible_only=True)
         self.item.heading.setText("Patch" if item is not None else "Model")
-        self.item.show_value(
-            item.name if item is not None else f"{len(surfaces)} patch{'' if len(surfaces) == 1 else 'es'}", "", ""
-        )
+        self._show_name(item.name if item is not None else f"{len(surfaces)} patch{'' if len(surfaces) == 1 else 'es'}")
         shape = item.shape if item is not None else None
         self.degrees.show_value(f"{shape.degree[0]} x {shape.degree[1]}" if isinstance(shape, Surface) else "–", "", "")
         self.points.show_value(str(sum(i.shape.count for i in surfaces if isinstance(i.shape, Surface))), "", "")
@@ -167,6 +168,12 @@ class FitStrip(QWidget):
         known = [before[i.id] for i in surfaces if i.id in before] if document is not before else []
         self._show_distances(measured, before.with_images(known), tolerance)
         self._show_joins(measured if item is not None else None)
+
+    def _show_name(self, name: str) -> None:
+        """The name as far as there is room; names may hold any sign."""
+        short = self.item.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, LONGEST_NAME)
+        self.item.show_value(escape(short), "", "")
+        self.item.setToolTip(name if short != name else "")
 
     def _show_distances(self, items: list[Item], earlier: list[Item], tolerance: float) -> None:
         """The figures of items, and as ghosts those of ``earlier``."""

@@ -119,6 +119,10 @@ class JoinsCheck(Judge):
         angle: int = whole(10, 1, 1000, "Angle, 1/100°")
         curvature: float = share(0.05)
 
+    @property
+    def says(self) -> str:
+        return "Click a join in the list to fly to its worst place"
+
     def read(self) -> None:
         limits, o = self.session.looks.limits, self.options
         o.gap, o.angle, o.curvature = limits.gap, round(100 * limits.angle), limits.curvature

@@ -67,8 +67,22 @@ def _paint_chart(
     for heights, colour, width in ((scan, t.scan_line, 1.3), (surface, t.accent, 2.0)):
         painter.setPen(QPen(QColor(colour), width))
         painter.drawPolyline(QPolygonF(places(heights)))
+    _point_to(painter, chart, [place.y() for place in places(surface)])
     painter.restore()
     painter.setPen(QColor(t.faint))
     gap = surface[len(along) // 2] - scan[len(along) // 2]
     value = "" if np.isnan(gap) else f"   {gap:+.3f} mm"
     painter.drawText(QPointF(chart.x() + 2, chart.bottom() - 3), f"{word}{value}")
+
+
+def _point_to(painter: QPainter, chart: QRectF, heights: list[float]) -> None:
+    """An arrow to where the patch is, when all of it lies off the chart."""
+    if not heights or (max(heights) >= chart.top() and min(heights) <= chart.bottom()):
+        return
+    up = heights[0] < chart.top()
+    tip = chart.top() + 2 if up else chart.bottom() - 2
+    foot = tip + (9 if up else -9)
+    middle = chart.center().x()
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(theme.now().accent))
+    painter.drawPolygon(QPolygonF([QPointF(middle, tip), QPointF(middle - 7, foot), QPointF(middle + 7, foot)]))
