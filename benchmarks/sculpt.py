@@ -77,7 +77,7 @@ def drags(scan: Scan, folder: Path) -> list[Row]:
         medians = [_dragged(window, tool, heavy) for _ in range(3)]
         session.drop_shown()
         rows.append(Row(f"drag of a row with {words}: median step", min(medians), None, limit, "ms", note))
-    session._saved = session.history.document
+    session.work.give_up()
     window.close()
     return rows
 

@@ -133,17 +133,19 @@ def main() -> None:
     surface = item.shape
     points = surface.points.copy()
     points[1, 1, 2] += 0.1
-    assert session.journal is not None
-    session.journal.flush()
+    assert session.work.journal is not None
+    session.work.journal.flush()
     began = time.perf_counter()
-    session.journal.commit("moved", session.document.with_shape(item.id, surface.with_points(points)))
+    session.work.journal.commit(
+        "moved", session.document, session.document.with_shape(item.id, surface.with_points(points))
+    )
     taken = 1000 * (time.perf_counter() - began)
-    session.journal.flush()
+    session.work.journal.flush()
     rows.append(Row("journal step after a drag, the window's time", taken, None, 50, "ms"))
     for row in rows:
         print(json.dumps(row.__dict__))
     sys.stdout.flush()
-    session._saved = session.history.document
+    session.work.give_up()
     window.close()
 
 

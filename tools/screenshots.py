@@ -252,8 +252,7 @@ def judging(at: Photographer) -> None:
 
 def show(window: Window, name: str) -> None:
     """Open another demo; nothing is lost that is wanted."""
-    window.session._saved = window.session.history.document
-    window.session._unsaved_milestones = False
+    window.session.work.give_up()
     window.open_demo(name)
 
 
@@ -286,8 +285,7 @@ def main() -> None:
     window.take_up(Timeline)
     at.key(Qt.Key.Key_Return)
     at.shoot("history-dark")
-    window.session._unsaved_milestones = False
-    window.session._saved = window.session.history.document
+    window.session.work.give_up()
     window.close()
 
 

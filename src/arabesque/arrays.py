@@ -51,3 +51,9 @@ def summed(index: Ints, values: Floats, count: int) -> Floats:
     """(count, d) sums of the rows of (n, d) values that share an index (n,)."""
     total: Floats = np.column_stack([np.bincount(index, column, count) for column in values.T]).astype(np.float64)
     return total
+
+
+def unit(vectors: Floats) -> Floats:
+    """Vectors scaled to length 1; zero vectors stay zero."""
+    lengths = np.linalg.norm(vectors, axis=-1, keepdims=True)
+    return vectors / np.where(lengths > 0, lengths, 1.0)

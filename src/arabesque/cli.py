@@ -10,13 +10,13 @@ import re
 import sys
 import time
 from collections.abc import Sequence
-from pathlib import Path
 from typing import Any, NoReturn
 
 import numpy as np
 
 from arabesque import __version__
-from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.errors import ArabesqueError
+from arabesque.files import write_text
 from arabesque.units import MILLIMETRES, scale_to_mm
 
 USUAL_TOLERANCE = 0.2
@@ -219,11 +219,10 @@ def _compare(options: argparse.Namespace) -> None:
     scan = read_scan(options.scan, options.unit)
     worker = KernelWorker()
     try:
-        faces = read_step(options.model, worker)
+        surfaces = [surface for _, surface in read_step(options.model, worker)]
     finally:
         worker.close()
-    surfaces = [face.surface for face in faces]
-    figures = measure_both_ways(surfaces, scan, tolerance, trims=[face.trim for face in faces])
+    figures = measure_both_ways(surfaces, scan, tolerance)
     within = figures.within(tolerance)
     record = {
         "tolerance": tolerance,
@@ -265,7 +264,4 @@ def _in_unit(record: dict[str, Any], scale: float) -> dict[str, Any]:
 
 
 def _write_json(path: str, record: dict[str, Any]) -> None:
-    try:
-        Path(path).write_text(json.dumps(record, indent=1) + "\n", encoding="utf-8")
-    except OSError as problem:
-        raise FileProblem(f"{path} cannot be written ({problem.strerror})", "Choose another place") from problem
+    write_text(path, json.dumps(record, indent=1) + "\n")

@@ -6,7 +6,7 @@ import igl
 import numpy as np
 
 from arabesque.checking import Figures, measure_both_ways, scan_to_surface, surface_to_scan
-from arabesque.geometry import Surface, Trim
+from arabesque.geometry import Face, Surface, Trim
 from arabesque.scan import Scan
 from tests.examples import grid_faces, heron, plane, random_surface
 from tests.reference import teapot_patches
@@ -53,7 +53,9 @@ class BothWaysTest(unittest.TestCase):
 
     def test_trimmed_away_parts_do_not_count(self) -> None:
         half = Trim((np.array([[0, 0], [0.5, 0], [0.5, 1], [0, 1.0]]),))
-        both = measure_both_ways([flat(0.1)], plane(), 0.2, trims=[half])
+        whole = flat(0.1)
+        both = measure_both_ways([Face(whole.degree, whole.knots, whole.points, None, half)], plane(), 0.2)
+        self.assertEqual(both.missing, 0.0)
         self.assertAlmostEqual(both.scan_to_surface.samples / (29 * 29), 0.5, delta=0.03)
         self.assertAlmostEqual(both.surface_to_scan.samples / 101**2, 0.5, delta=0.02)
 

@@ -9,6 +9,7 @@ from arabesque.checking import (
     Family,
     Flaw,
     Limits,
+    border_combs,
     close_up,
     cut_triangles,
     find_joins,
@@ -19,11 +20,10 @@ from arabesque.checking import (
     scan_sections,
     surface_combs,
     surface_to_scan,
-    trim_combs,
     wobble,
 )
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Elementary, ElementaryKind, Surface, Trim, curve_curvature, split_surface
+from arabesque.geometry import Elementary, ElementaryKind, Face, Surface, Trim, curve_curvature, split_surface
 from arabesque.solid import KernelWorker
 from tests.examples import heron, plane, random_surface, sphere
 
@@ -155,7 +155,7 @@ class CombTest(unittest.TestCase):
         u = np.linspace(u0, u1, 129)[1:-1]
         x = shape.at(np.column_stack([u, np.zeros(len(u))]))[:, 0]
         loop = np.vstack([np.column_stack([u, (x + 40) / 80]), [[u[-1], 0.0], [u[0], 0.0]]])
-        combs = trim_combs(shape, Trim((loop,)))
+        combs = border_combs(Face(shape.degree, shape.knots, shape.points, shape.weights, Trim((loop,))))
         self.assertEqual(len(combs), 4)
         long = max(combs, key=lambda comb: len(comb.points))
         a, b = radius * np.sqrt(2), radius
@@ -180,9 +180,10 @@ class CombTest(unittest.TestCase):
         sheet = Surface.bezier([[[0.0, 0, 0], [0, 100, 0]], [[100, 0, 0], [100, 100, 0]]])
         turn = np.linspace(0, 2 * np.pi, 64, endpoint=False)
         hole = 0.5 + 0.2 * np.column_stack([np.cos(turn), np.sin(turn)])
-        (comb,) = trim_combs(sheet, Trim((hole,)))
+        (comb,) = border_combs(Face(sheet.degree, sheet.knots, sheet.points, None, Trim((hole,))))
         np.testing.assert_allclose(np.linalg.norm(comb.vectors, axis=1), 1 / 20.0, rtol=2e-3)
-        self.assertEqual(trim_combs(sheet, Trim((np.zeros((5, 2)),))), [])
+        nothing = Face(sheet.degree, sheet.knots, sheet.points, None, Trim((np.zeros((5, 2)),)))
+        self.assertEqual(border_combs(nothing), [])
 
     def test_polyline_of_a_circle(self) -> None:
         turn = np.linspace(0, 2, 80)

@@ -68,8 +68,7 @@ class WindowTest(unittest.TestCase):
         self.view = self.window.view
 
     def _close(self) -> None:
-        self.session._saved = self.session.history.document
-        self.session._unsaved_milestones = False
+        self.session.work.give_up()
         self.window.close()
         self.window.deleteLater()
         QTest.qWait(1)

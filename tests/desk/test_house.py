@@ -20,8 +20,8 @@ from arabesque.desk.settings import Colours, Mouse, Settings, TextSize, Wheel
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import CombsCheck, Export, MovePoints, Pick, Preferences, Timeline
 from arabesque.desk.window import Window
-from arabesque.geometry import Surface
-from arabesque.model import Document, Item, Journal, Project, leftovers, load_project, save_project
+from arabesque.geometry import Face, Surface
+from arabesque.model import Document, Item, Journal, Project, edits, leftovers, load_project, save_project
 from arabesque.progress import Progress
 from arabesque.scan import read_scan
 from arabesque.solid import FileKind
@@ -143,7 +143,7 @@ class HistoryTest(WindowTest):
         item = rows.item(3)
         QTest.mouseClick(rows.viewport(), Qt.MouseButton.LeftButton, pos=rows.visualItemRect(item).center())
         self.until(lambda: self.session.history.position == 1)
-        self.session.delete(self.session.document.surfaces()[0])
+        self.session.edit(edits.items.deleted, self.session.document.surfaces()[0])
         tool.choices[0].run()
         self.assertEqual(len(self.session.document.surfaces()), 1)
         self.assertEqual(self.session.history.steps[-1].label, "back to Before the rim")
@@ -166,7 +166,7 @@ class SafetyTest(WindowTest):
         document = Document().with_item(Item("s", "clay", plane()))
         journal.begin("scan opened", document, None)
         moved = document.with_item(Item("p", "Patch", random_surface((2, 2), (1, 1))))
-        journal.commit("patch of 9 points", moved)
+        journal.commit("patch of 9 points", document, moved)
         journal.flush()
         journal.close(keep=True)
         self.window._offer()
@@ -184,7 +184,7 @@ class SafetyTest(WindowTest):
     def test_the_title_says_when_the_work_was_last_safe(self) -> None:
         self.open_heron()
         self.session.set_tolerance(0.3)
-        journal = self.session.journal
+        journal = self.session.work.journal
         assert journal is not None and journal.flush()
         self.window._show_safety()
         self.assertIn("safe on disk", self.window._safety.text())
@@ -204,13 +204,13 @@ class SafetyTest(WindowTest):
         self.assertLess(len(list(self.session.document)), 3)
         self.until(lambda: "damaged" in self.view.overlay.message)
         self.assertIn("Patch 2", self.view.overlay.message)
-        self.assertIsNone(self.session.path)
+        self.assertIsNone(self.session.work.path)
 
     def test_recent_files_are_on_the_first_page(self) -> None:
         path = self.folder / "saddle.arabesque"
         save_project(path, Project(Document().with_item(Item("s", "clay", plane()))))
         self.window.open_path(path)
-        self.until(lambda: self.session.path == path)
+        self.until(lambda: self.session.work.path == path)
         self.window._recent.aboutToShow.emit()
         self.assertEqual([a.text() for a in self.window._recent.actions()], ["saddle.arabesque"])
         other = Window(self.settings, None)
@@ -301,7 +301,7 @@ class LayersTest(WindowTest):
         state = self.window.outline.model.index(1, 2)
         QTest.mouseClick(tree.viewport(), Qt.MouseButton.LeftButton, pos=tree.visualRect(state).center())
         self.assertTrue(self.session.document.dims(self.session.document[item.id]))
-        self.session.remove_layer(layer)
+        self.session.edit(edits.items.layer_removed, layer)
         self.assertIsNone(self.session.document[item.id].layer)
 
     def test_only_this(self) -> None:
@@ -365,19 +365,18 @@ class DeliverTest(WindowTest):
         self.window.open_path(path)
         self.until(lambda: len(self.session.document.surfaces()) == 4)
         self.assertIn("trimmed", self.view.overlay.message)
-        discs = [item for item in self.session.document.surfaces() if item.trim is not None]
+        discs = self.session.document.of(Face)
         self.assertEqual(len(discs), 2)
         self.session.select(discs[0].id)
         for item in self.session.document.surfaces():
             if item is not discs[0]:
-                self.session.delete(item)
+                self.session.edit(edits.items.deleted, item)
         self.idle()
         tool = self.window.take_up(CombsCheck)
         self.window.fit_view()
         self.idle()
         self.assertEqual({fact.label: fact.value for fact in tool.facts}["Lines"], "11")
-        assert discs[0].trim is not None and isinstance(discs[0].shape, Surface)
-        self.click(discs[0].shape.at(discs[0].trim.loops[0][4:5])[0])
+        self.click(discs[0].shape.borders()[0][4])
         (graph, *_) = tool.graphs
         self.assertIn("along its trim", graph.title)
         self.assertEqual({fact.label: fact.value for fact in tool.facts}["This line"], "calm")

@@ -112,7 +112,7 @@ class MendingToolsTest(PrepareTest):
         self.enter()
         self.assertEqual(len(rims(self.scan)), 1)
         made = self.session.document[self.session.document.reference or ""]
-        self.assertEqual(made.made_from, (self.original.id,))
+        self.assertEqual(made.origin.made_from, (self.original.id,))
         self.assertFalse(self.original.look.visible)
         self.assertEqual(len(rims(self.original.shape)), 3)  # type: ignore[arg-type]
         self.key(Qt.Key.Key_Z, CTRL)
@@ -134,7 +134,7 @@ class MendingToolsTest(PrepareTest):
         self.assertIn("Close", self.window.inspector.apply_button.text())
         self.enter()
         self.enter()
-        self.assertEqual(self.session.document[self.session.document.reference or ""].note, "2 openings closed")
+        self.assertEqual(self.session.document[self.session.document.reference or ""].origin.words, "2 openings closed")
 
     def test_openings_chosen_by_hand(self) -> None:
         """A click on a line of the list and a click on a rim in the view."""
@@ -252,7 +252,7 @@ class MendingToolsTest(PrepareTest):
         self.enter()
         self.enter()
         made = self.session.document[self.session.document.reference or ""]
-        self.assertEqual(made.note, "calmed 10% x 5, tidied")
+        self.assertEqual(made.origin.words, "calmed 10% x 5, tidied")
         self.assertEqual(len(self.session.document.items), 2)
 
     def test_new_triangles_both_ways(self) -> None:
@@ -515,7 +515,7 @@ class LookAndItemsTest(PrepareTest):
         self.enter()
         item = self.session.surface_item
         assert item is not None
-        self.assertEqual(item.made_from, (self.session.document.reference,))
+        self.assertEqual(item.origin.made_from, (self.session.document.reference,))
 
     def test_tools_need_a_scan(self) -> None:
         for kind in (Mark, CutScan, FindRegions, SameSides):

@@ -83,8 +83,8 @@ class TwinTest(SculptTest):
         assert grid is not None and grid.valid.any()
         self.choose("Seat the nearest edge")
         item = self.session.surface_item
-        assert item is not None and item.twin is not None
-        self.assertEqual(item.twin.kind, TwinKind.ENDS)
+        assert item is not None and item.ties.twin is not None
+        self.assertEqual(item.ties.twin.kind, TwinKind.ENDS)
         self.assertIn("to the last bit", " ".join(fact.value for fact in self.window.tool.facts))
         seam = find_joins([i.shape for i in self.session.patches if isinstance(i.shape, Surface)])[0]
         self.assertGreaterEqual(seam.grade(), 2)
@@ -111,9 +111,9 @@ class TwinTest(SculptTest):
         self.choose("Seat the nearest edge")
         self.take(Edges, Qt.Key.Key_B)
         item = self.session.surface_item
-        assert item is not None and item.twin is not None
-        edge = 0 if item.twin.axis == 1 else 3
-        edge = {0: 2, 3: 1}[edge] if item.twin.at_end else edge
+        assert item is not None and item.ties.twin is not None
+        edge = 0 if item.ties.twin.axis == 1 else 3
+        edge = {0: 2, 3: 1}[edge] if item.ties.twin.at_end else edge
         curve = edge_curve(self.surface(), edge)
         start = self.pixel(curve.at([0.5])[0])
         self.drag(start, start + QPoint(0, 20))
@@ -123,7 +123,7 @@ class TwinTest(SculptTest):
         self.take(Twins, Qt.Key.Key_S)
         self.window.tool.options.at = 3.0
         self.window.tool.options_changed()
-        self.assertEqual(float(np.take(self.surface().points, -item.twin.at_end, item.twin.axis)[:, 1].max()), 3.0)
+        self.assertEqual(float(np.take(self.surface().points, -item.ties.twin.at_end, item.ties.twin.axis)[:, 1].max()), 3.0)
         self.choose("Let the twin go")
         self.assertEqual(len(self.session.patches), 1)
         self.choose("Make symmetric")
@@ -421,12 +421,22 @@ class VersionsTest(SculptTest):
         # beside, not over each other
         self.assertLess(meshes[0].points[:, 0].max(), meshes[1].points[:, 0].min())
         self.key(Qt.Key.Key_Escape)
-        parked = next(item for item in self.session.document if item.parked)
-        self.session.select(parked.id)
         self.window.commands["bring-back"].trigger()
         np.testing.assert_array_equal(self.surface().points, self.original.points)
-        parked = next(item for item in self.session.document if item.parked)
-        np.testing.assert_array_equal(parked.shape.points, changed.points)  # type: ignore[union-attr]
+        item = self.session.surface_item
+        assert item is not None
+        np.testing.assert_array_equal(item.versions[0].shape.points, changed.points)
+        # and with the mouse: a double click on the version's line below the patch
+        tree = self.window.outline.tree
+        model = self.window.outline.model
+        row = model.findItems(item.name)[0]
+        tree.expand(row.index())
+        line = row.child(row.rowCount() - 1)
+        self.assertIn("version 1", line.text())
+        at = tree.visualRect(line.index()).center()
+        QTest.mouseClick(tree.viewport(), Qt.MouseButton.LeftButton, pos=at)
+        QTest.mouseDClick(tree.viewport(), Qt.MouseButton.LeftButton, pos=at)
+        self.until(lambda: np.array_equal(self.surface().points, changed.points))
 
 
 class SeveralTest(SculptTest):

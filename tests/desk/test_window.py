@@ -99,9 +99,9 @@ class WholeWayTest(WindowTest):
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(step), "")):
             self.key(Qt.Key.Key_Return)
         self.idle()
-        face = read_step(step, self.session.kernel)[0]
-        self.assertEqual(face.name, "Patch")
-        np.testing.assert_allclose(face.surface.points, original.points, atol=1e-9)
+        ((name, surface),) = read_step(step, self.session.kernel)
+        self.assertEqual(name, "Patch")
+        np.testing.assert_allclose(surface.points, original.points, atol=1e-9)
 
     def test_a_scan_without_units_is_asked_for_them(self) -> None:
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(rabbit()), "")):

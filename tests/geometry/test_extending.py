@@ -16,7 +16,6 @@ from arabesque.geometry import (
     extended,
     joined,
     over_quadrangle,
-    reversed_surface,
     same_as,
     split_surface,
     swapped_surface,
@@ -118,7 +117,7 @@ class AlikeTest(unittest.TestCase):
         whole = calm((3, 3), (1, 1))
         for axis in (0, 1):
             one, two = split_surface(whole, axis, 0.4)
-            for other in (two, swapped_surface(two), reversed_surface(reversed_surface(two, 0), 1)):
+            for other in (two, swapped_surface(two), two.reversed(0).reversed(1)):
                 made, moved = joined(one, other, 1e-6)
                 self.assertLess(moved, 1e-6)
                 self.assertEqual(made.count, whole.count)

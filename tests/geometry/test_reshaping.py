@@ -13,7 +13,6 @@ from arabesque.geometry import (
     lower_degree,
     lower_degree_within,
     reversed_curve,
-    reversed_surface,
     simplify_curve,
     simplify_surface,
     split_curve,
@@ -87,8 +86,8 @@ class TurningTest(unittest.TestCase):
         for axis in (0, 1):
             turned = UV.copy()
             turned[:, axis] = 1 - turned[:, axis]
-            np.testing.assert_allclose(reversed_surface(surface, axis).at(turned), surface.at(UV), atol=1e-11)
-            np.testing.assert_allclose(reversed_surface(surface, axis).normals(turned), -surface.normals(UV), atol=1e-9)
+            np.testing.assert_allclose(surface.reversed(axis).at(turned), surface.at(UV), atol=1e-11)
+            np.testing.assert_allclose(surface.reversed(axis).normals(turned), -surface.normals(UV), atol=1e-9)
 
 
 class RemovalTest(unittest.TestCase):

@@ -14,7 +14,6 @@ from arabesque.geometry import (
     Twin,
     TwinKind,
     joined_with_image,
-    mirrored,
     nearest_twin,
     symmetric_curve,
     symmetric_from,
@@ -45,7 +44,7 @@ class ImageTest(unittest.TestCase):
         """x' = x - 2 (n·x - d) n (Householder); normals of the image are images of the normals."""
         surface = random_surface((3, 2), (2, 2))
         for plane in (MIDDLE, ASKEW):
-            image = mirrored(surface, plane)
+            image = surface.mirrored(plane)
             there = surface.at(UV)
             turned = np.column_stack([1 - UV[:, 0], UV[:, 1]])
             wanted = there - 2 * (there @ plane.normal - plane.offset)[:, None] * plane.normal
@@ -56,7 +55,7 @@ class ImageTest(unittest.TestCase):
 
     def test_image_at_a_coordinate_plane_is_exact_to_the_bit(self) -> None:
         surface = random_surface((3, 2), (2, 2))
-        image = mirrored(surface, MIDDLE)
+        image = surface.mirrored(MIDDLE)
         np.testing.assert_array_equal(image.points[::-1], surface.points * [1, -1, 1])
 
 

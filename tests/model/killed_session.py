@@ -36,8 +36,9 @@ def session(folder: Path, pipe: int, seed: int) -> None:
     journal.begin("0", document, None)
     for number in range(1, 100_000):
         surface = document["p"].shape
+        before = document
         document = document.with_shape("p", surface.with_points(surface.points + rng.normal(size=3)))
-        journal.commit(str(number), document)
+        journal.commit(str(number), before, document)
         os.write(pipe, f"{number} {time.time()} {float(document['p'].shape.points[0, 0, 0])!r}\n".encode())
         time.sleep(rng.uniform(0, 0.01))
 
@@ -70,7 +71,7 @@ def one_round(folder: Path, seed: int) -> dict[str, object]:
     safe = [line for line in lines if float(line[1]) < killed - SAFE_WITHIN]
     kept = 0
     if found:
-        history, _ = recover(found[0])
+        history = recover(found[0]).history
         kept = len(history.steps) - 1
         for step, line in zip(history.steps[1:], lines, strict=False):
             same = step.label == line[0] and float(step.document["p"].shape.points[0, 0, 0]) == float(line[2])

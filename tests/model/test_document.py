@@ -3,14 +3,14 @@
 import unittest
 
 from arabesque.errors import ArabesqueError
-from arabesque.model import Document, History, Item
+from arabesque.model import Document, History, Item, Origin
 from tests.examples import plane, random_surface
 
 
 class DocumentTest(unittest.TestCase):
     def setUp(self) -> None:
         self.scan = Item("s", "scan", plane())
-        self.patch = Item("p", "Patch", random_surface((2, 2), (1, 1)), made_from=("s",))
+        self.patch = Item("p", "Patch", random_surface((2, 2), (1, 1)), Origin(("s",)))
         self.document = Document().with_item(self.scan).with_item(self.patch)
 
     def test_edits_leave_the_old_document_as_it_was(self) -> None:

@@ -7,10 +7,8 @@ from pathlib import Path
 import numpy as np
 
 from arabesque.geometry import Elementary, ElementaryKind, frame_of, motion, rotation_about
-from arabesque.model import Document, Item, Project, load_project, moved_shape, others_moved, save_project
-from arabesque.model.records import document_from, document_record
+from arabesque.model import Document, Item, Origin, Project, edits, load_project, save_project
 from arabesque.reading import LineSet, Region, Regions, TrueShape
-from arabesque.scan import Scan
 from tests.examples import plane, random_surface
 
 ROD = Elementary.make(ElementaryKind.CYLINDER, frame_of([1, 2, 3], [0, 1, 1]), (8.0,), ((-1.0, 2.0), (0.0, 9.0)))
@@ -30,7 +28,7 @@ class PreparedTest(unittest.TestCase):
         document, item_id = self.document.prepared("s", plane(steps=10), "lightened")
         self.assertEqual(list(document.items), ["s", item_id])
         self.assertFalse(document["s"].look.visible)
-        self.assertEqual(document[item_id].made_from, ("s",))
+        self.assertEqual(document[item_id].origin.made_from, ("s",))
         self.assertEqual(document.reference, item_id)
         self.assertIs(document["s"].shape, self.document["s"].shape)
 
@@ -38,19 +36,19 @@ class PreparedTest(unittest.TestCase):
         document, item_id = self.document.prepared("s", plane(steps=10), "lightened")
         again, same = document.prepared(item_id, plane(steps=5), "lightened")
         self.assertEqual((same, len(again.items)), (item_id, 2))
-        self.assertEqual(again[item_id].note, "lightened, lightened")
-        regions = Item("r", "Regions", Regions(np.zeros(200, dtype=np.int64), (Region(),)), (item_id,))
+        self.assertEqual(again[item_id].origin.words, "lightened, lightened")
+        regions = Item("r", "Regions", Regions(np.zeros(200, dtype=np.int64), (Region(),)), Origin((item_id,)))
         third, other = document.with_item(regions).prepared(item_id, plane(steps=5), "lightened")
         self.assertNotEqual(other, item_id)
         self.assertIsNotNone(third.scan_of(third["r"]))
 
     def test_motions_add_up(self) -> None:
-        document, item_id = self.document.prepared("s", moved_shape(plane(), TURN), "laid square", TURN)  # type: ignore[arg-type]
+        document, item_id = self.document.prepared("s", plane().moved(TURN), "laid square", TURN)
         document, _ = document.prepared(item_id, plane(), "laid square", TURN)
-        np.testing.assert_allclose(document[item_id].motion, TURN @ TURN)
+        np.testing.assert_allclose(document[item_id].origin.motion, TURN @ TURN)
 
     def test_regions_of_a_scan_that_changed(self) -> None:
-        item = Item("r", "Regions", Regions(np.zeros(7, dtype=np.int64), (Region(),)), ("s",))
+        item = Item("r", "Regions", Regions(np.zeros(7, dtype=np.int64), (Region(),)), Origin(("s",)))
         self.assertIsNone(self.document.with_item(item).scan_of(item))
 
     def test_everything_comes_back(self) -> None:
@@ -59,10 +57,10 @@ class PreparedTest(unittest.TestCase):
         lines = LineSet.of([np.random.default_rng(0).random((4, 3)), np.ones((3, 3))], [False, True])
         document = self.document
         for item in (
-            Item("r", "Regions", Regions(labels, areas), ("s",)),
-            Item("l", "Lines", lines, ("s",)),
-            Item("c", "Rod", ROD, ("s",)),
-            Item("m", "Moved", plane(steps=4), ("s",), motion=TURN),
+            Item("r", "Regions", Regions(labels, areas), Origin(("s",))),
+            Item("l", "Lines", lines, Origin(("s",))),
+            Item("c", "Rod", ROD, Origin(("s",))),
+            Item("m", "Moved", plane(steps=4), Origin(("s",), motion=TURN)),
         ):
             document = document.with_item(item)
         with tempfile.TemporaryDirectory() as folder:
@@ -79,32 +77,17 @@ class PreparedTest(unittest.TestCase):
         self.assertEqual((rod.kind, rod.sizes, rod.bounds), (ROD.kind, ROD.sizes, ROD.bounds))
         np.testing.assert_allclose(rod.points, ROD.points, atol=1e-12)
         self.assertEqual(back["c"].kind, "cylinder")
-        np.testing.assert_array_equal(back["m"].motion, TURN)
-
-    def test_older_projects_open(self) -> None:
-        """Format 1 knew no motions."""
-        arrays: dict[str, np.ndarray] = {}
-
-        def put(array: np.ndarray) -> str:
-            arrays[str(len(arrays))] = array
-            return str(len(arrays) - 1)
-
-        record = document_record(self.document, put)
-        record["format"] = 1
-        for item in record["items"]:
-            del item["motion"]
-        self.assertIsNone(document_from(record, arrays.__getitem__)["s"].motion)
+        np.testing.assert_array_equal(back["m"].origin.motion, TURN)
 
     def test_others_move_along(self) -> None:
         patch = random_surface((2, 2), (1, 1))
         document = self.document.with_item(Item("p", "Patch", patch)).with_item(Item("c", "Rod", ROD))
-        moved = others_moved(document, TURN)
+        moved = edits.scans.others_moved(document, TURN)
         self.assertIs(moved["s"].shape, document["s"].shape)
         rod = moved["c"].shape
         assert isinstance(rod, Elementary)
         np.testing.assert_allclose(rod.axis, TURN[:3, :3] @ ROD.axis, atol=1e-12)
-        scan = moved_shape(plane(), TURN)
-        assert isinstance(scan, Scan)
+        scan = plane().moved(TURN)
         np.testing.assert_allclose(
             np.linalg.norm(scan.area_vectors, axis=1), np.linalg.norm(plane().area_vectors, axis=1), atol=1e-9
         )

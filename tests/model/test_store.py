@@ -11,7 +11,7 @@ import numpy as np
 
 from arabesque.errors import FileProblem
 from arabesque.geometry import Curve, Surface
-from arabesque.model import Document, Item, Look, Project, load_project, save_project
+from arabesque.model import Document, Item, Look, Origin, Project, load_project, save_project
 from arabesque.progress import Cancelled
 from tests.examples import plane, random_surface
 
@@ -23,8 +23,10 @@ class StoreTest(unittest.TestCase):
         self.path = Path(folder.name) / "a.arabesque"
         self.document = Document(tolerance=0.13, unit="inch")
         for item in (
-            Item("s", "Ton ä", plane(noise=0.1), note="a.stl, mm"),
-            Item("p", "Patch", random_surface((3, 4), (2, 1)), ("s",), look=Look(visible=False, see_through=True)),
+            Item("s", "Ton ä", plane(noise=0.1), Origin(words="a.stl, mm")),
+            Item(
+                "p", "Patch", random_surface((3, 4), (2, 1)), Origin(("s",)), look=Look(visible=False, see_through=True)
+            ),
             Item("q", "Rational", random_surface((2, 2), (1, 2), rational=True)),
             Item("c", "Curve", Curve.bezier(np.random.default_rng(0).normal(size=(4, 3)))),
         ):
@@ -37,7 +39,8 @@ class StoreTest(unittest.TestCase):
         self.assertEqual(list(back.items), list(self.document.items))
         for old, new in zip(self.document, back, strict=True):
             self.assertEqual(
-                (old.name, old.made_from, old.note, old.look), (new.name, new.made_from, new.note, new.look)
+                (old.name, old.origin.made_from, old.origin.words, old.look),
+                (new.name, new.origin.made_from, new.origin.words, new.look),
             )
             np.testing.assert_array_equal(old.shape.points, new.shape.points)
         surface = back["q"].shape
@@ -50,7 +53,7 @@ class StoreTest(unittest.TestCase):
         save_project(self.path, Project(self.document))
         with zipfile.ZipFile(self.path) as archive:
             record = json.loads(archive.read("document.json"))
-            self.assertEqual(record["format"], 4)
+            self.assertEqual(record["format"], 5)
             name = record["items"][1]["shape"]["points"]
             with archive.open(f"arrays/{name}.npy") as file:
                 np.testing.assert_array_equal(np.lib.format.read_array(file), self.document["p"].shape.points)

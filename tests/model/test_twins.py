@@ -7,8 +7,8 @@ from pathlib import Path
 
 import numpy as np
 
-from arabesque.geometry import Plane, Seam, Surface, Trim, Twin, TwinKind, split_surface
-from arabesque.model import Document, History, Item, Project, load_project, others_moved, save_project
+from arabesque.geometry import Plane, Seam, Surface, Twin, TwinKind
+from arabesque.model import Document, History, Item, Project, Ties, Version, edits, load_project, save_project
 from tests.examples import random_surface
 
 MIDDLE = Plane.coordinate(1)
@@ -60,8 +60,8 @@ class ExactTest(unittest.TestCase):
             for item in history.document:
                 image = history.document.image_of(item)
                 if image is not None and isinstance(item.shape, Surface) and isinstance(image.shape, Surface):
-                    assert item.twin is not None
-                    turned = np.flip(image.shape.points, item.twin.axis)
+                    assert item.ties.twin is not None
+                    turned = np.flip(image.shape.points, item.ties.twin.axis)
                     np.testing.assert_array_equal(turned * [1, -1, 1], item.shape.points + 0.0)
         self.assertGreater(len(states), 400)
 
@@ -93,7 +93,7 @@ class PlaneTest(unittest.TestCase):
     def test_the_plane_moves_with_the_patches(self) -> None:
         matrix = np.eye(4)
         matrix[:3, 3] = [1, 7, 2]
-        moved = others_moved(document(), matrix)
+        moved = edits.scans.others_moved(document(), matrix)
         self.assertAlmostEqual(moved.plane.offset, 7.0)
         before, after = document()["ends"].shape, moved["ends"].shape
         assert isinstance(before, Surface) and isinstance(after, Surface)
@@ -102,43 +102,39 @@ class PlaneTest(unittest.TestCase):
     def test_saved_and_read_again(self) -> None:
         made = document()
         layer = replace(made.new_layer("Post"), plane=Plane(np.array([1.0, 0, 0]), 3.0))
-        made = made.with_layer(layer).changed("ends", pins=frozenset({(1, 2), (0, 0)})).changed("beside", parked=True)
+        made = made.with_layer(layer).changed("ends", ties=replace(made["ends"].ties, pins=frozenset({(1, 2), (0, 0)})))
+        made = made.changed("beside", versions=(Version("version 1", made["beside"].shape, Ties()),))
         with tempfile.TemporaryDirectory() as folder:
             save_project(Path(folder) / "p.arabesque", Project(made))
             again = load_project(Path(folder) / "p.arabesque").document
         for item in made:
-            self.assertEqual(again[item.id].twin, item.twin)
-            self.assertEqual((again[item.id].pins, again[item.id].parked), (item.pins, item.parked))
+            self.assertEqual(again[item.id].ties, item.ties)
+            self.assertEqual([one.name for one in again[item.id].versions], [one.name for one in item.versions])
             np.testing.assert_array_equal(again[item.id].shape.points, item.shape.points)  # type: ignore[union-attr]
         own = again.layers[0].plane
         assert own is not None
         self.assertEqual((own.offset, again.plane.offset), (3.0, 0.0))
 
-    def test_what_is_parked_takes_no_part(self) -> None:
-        made = document().changed("beside", parked=True)
-        self.assertEqual([item.id for item in made.surfaces()], ["across", "ends"])
-        self.assertFalse(made.shows(made["beside"]))
-
     def test_pins_go_when_the_net_changes(self) -> None:
-        made = document().changed("beside", pins=frozenset({(1, 1)}))
+        made = document().changed("beside", ties=Ties(pins=frozenset({(1, 1)})))
         shape = made["beside"].shape
         assert isinstance(shape, Surface)
-        self.assertEqual(made.with_shape("beside", shape.with_points(shape.points + 1))["beside"].pins, {(1, 1)})
-        self.assertEqual(made.with_shape("beside", shape.elevated(1, 0))["beside"].pins, frozenset())
+        kept = made.with_shape("beside", shape.with_points(shape.points + 1))["beside"]
+        self.assertEqual(kept.ties.pins, {(1, 1)})
+        self.assertEqual(made.with_shape("beside", shape.elevated(1, 0))["beside"].ties.pins, frozenset())
 
-    def test_a_trim_is_kept_while_the_parameters_are_and_in_files(self) -> None:
-        corner = Trim((np.array([[0.1, 0.1], [0.9, 0.1], [0.1, 0.9]]),))
-        made = document().changed("beside", trim=corner)
-        shape = made["beside"].shape
-        assert isinstance(shape, Surface)
-        self.assertIs(made.with_shape("beside", shape.elevated(1, 0))["beside"].trim, corner)
-        self.assertIsNone(made.with_shape("beside", split_surface(shape, 0, 0.5)[0])["beside"].trim)
-        with tempfile.TemporaryDirectory() as folder:
-            save_project(Path(folder) / "p.arabesque", Project(made))
-            again = load_project(Path(folder) / "p.arabesque").document
-        read = again["beside"].trim
-        assert read is not None and again["ends"].trim is None
-        np.testing.assert_array_equal(read.loops[0], corner.loops[0])
+    def test_a_version_comes_back_with_its_ties(self) -> None:
+        """Parked while tied, let go and pulled, brought back: tied exactly, even where the plane has moved since."""
+        made = edits.versions.parked(document(), document()["across"]).document
+        made = edits.twins.let_go(made, made["across"]).document
+        made = made.with_shape("across", made["across"].shape.moved(np.eye(4) + np.eye(4, k=3))).with_plane(
+            Plane(np.array([0.0, 1, 0]), 2.0)
+        )
+        back = edits.versions.brought_back(made, made["across"], 0).document
+        item = back["across"]
+        assert item.ties.twin is not None
+        self.assertTrue(item.ties.twin.holds(item.shape, back.plane_of(item)))
+        self.assertIsNone(item.versions[0].ties.twin)
 
 
 if __name__ == "__main__":

@@ -29,9 +29,9 @@ class ExchangeTest(KernelTest):
                     deliver(path, self.items, kind, self.worker, unit)
                     model = read_model(path, self.worker)
                     self.assertEqual(len(model.faces), 2)
-                    for face, (name, shape) in zip(model.faces, self.items, strict=False):
-                        self.assertEqual(face.name, name)
-                        np.testing.assert_allclose(face.surface.points, shape.points, atol=1e-8)
+                    for (read, surface), (name, shape) in zip(model.faces, self.items, strict=False):
+                        self.assertEqual(read, name)
+                        np.testing.assert_allclose(surface.points, shape.points, atol=1e-8)
                     self.assertEqual(len(model.curves), 1)
                     np.testing.assert_allclose(model.curves[0][1].points, CURVE.points, atol=1e-8)
 
@@ -48,8 +48,8 @@ class ExchangeTest(KernelTest):
         model = read_model(self.folder / "a.step", self.worker)
         uv = 0.1 + 0.8 * np.random.default_rng(0).random((100, 2))
         seen = set()
-        for face in model.faces:
-            surface = shown_part(face)
+        for _, whole in model.faces:
+            surface = shown_part(whole)
             (u0, u1), (v0, v1) = surface.domain
             places = np.array([u0, v0]) + uv * [u1 - u0, v1 - v0]
             points, bend = surface.at(places), surface_curvature(surface, places)

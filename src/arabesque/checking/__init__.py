@@ -5,12 +5,12 @@ from arabesque.checking.combs import (
     Comb,
     Flaw,
     Wobble,
+    border_combs,
     flaws_of,
     line_comb,
     polyline_comb,
     section_comb,
     surface_combs,
-    trim_combs,
     wobble,
 )
 from arabesque.checking.distance import (
@@ -19,6 +19,7 @@ from arabesque.checking.distance import (
     even_parameters,
     reach_back,
     scan_to_surface,
+    shown_on_grid,
     surface_to_scan,
 )
 from arabesque.checking.figures import Figures, inlier_bound
@@ -56,6 +57,7 @@ __all__ = [
     "Sections",
     "WayBack",
     "Wobble",
+    "border_combs",
     "close_up",
     "cut_triangles",
     "distances_to_scan",
@@ -75,8 +77,8 @@ __all__ = [
     "scan_sections",
     "scan_to_surface",
     "section_comb",
+    "shown_on_grid",
     "surface_combs",
     "surface_to_scan",
-    "trim_combs",
     "wobble",
 ]

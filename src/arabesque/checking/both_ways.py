@@ -1,6 +1,5 @@
 """Surfaces against a scan in both directions: the verdict that fits and reports share."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -8,7 +7,7 @@ import numpy as np
 
 from arabesque.checking.distance import SAMPLES_ALONG, reach_back, scan_to_surface, surface_to_scan
 from arabesque.checking.figures import Figures
-from arabesque.geometry import Surface, Trim
+from arabesque.geometry import Surface
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan
 
@@ -57,26 +56,18 @@ def measure_both_ways(
     tolerance: float,
     samples_along: int = SAMPLES_ALONG,
     most_scan_points: int | None = None,
-    trims: Sequence[Trim | None] | None = None,
     progress: Progress = silent,
 ) -> BothWays:
-    """Distances of surfaces and scan in both directions.
-
-    ``trims`` says, surface by surface, which part of it counts (None for all of it).
-    """
+    """Distances of surfaces and scan in both directions; of a face, its trim says which part of it counts."""
     distances, valid = [], []
     for number, surface in enumerate(surfaces):
         progress(0.5 * number / len(surfaces), "Measuring from the surface to the scan")
         grid = surface_to_scan(surface, scan, samples_along)
-        shown = np.ones(grid.valid.size, dtype=bool)
-        trim = trims[number] if trims else None
-        if trim is not None:
-            shown = trim.contains(np.array(np.meshgrid(grid.u, grid.v, indexing="ij")).reshape(2, -1).T)
-        distances.append(grid.distance.ravel()[shown])
-        valid.append(grid.valid.ravel()[shown])
+        distances.append(grid.distance[grid.shown])
+        valid.append(grid.valid[grid.shown])
     there, counted = np.concatenate(distances), np.concatenate(valid)
     reach = reach_back(there[counted], tolerance)
-    back = scan_to_surface(scan, surfaces, reach, most_scan_points, trims, part(progress, 0.5, 1.0))
+    back = scan_to_surface(scan, surfaces, reach, most_scan_points, part(progress, 0.5, 1.0))
     return BothWays(
         Figures.of(there[counted], tolerance),
         Figures.of(back, tolerance),

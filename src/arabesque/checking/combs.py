@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 
 from arabesque.arrays import Bools, Floats
-from arabesque.geometry import Plane, Surface, Trim, normal_curvature, unit
+from arabesque.geometry import Face, Plane, Surface, normal_curvature, unit
 
 SAMPLES = 61
 CORNER = 25.0
@@ -120,12 +120,12 @@ def polyline_comb(points: Floats, normals: Floats) -> Comb:
     return _measured(points[None], vectors[None], normals[None])[0]
 
 
-def trim_combs(surface: Surface, trim: Trim) -> list[Comb]:
-    """Combs along the borders of a trim, from corner to corner; a border without corners is one comb all round."""
+def border_combs(face: Face) -> list[Comb]:
+    """Combs along the borders of a face, from corner to corner; a border without corners is one comb all round."""
     combs = []
-    for loop in trim.loops:
-        for uv in _smooth_runs(surface, loop):
-            combs.append(polyline_comb(surface.at(uv), surface.normals(uv)))
+    for loop in face.trim.loops:
+        for uv in _smooth_runs(face, loop):
+            combs.append(polyline_comb(face.at(uv), face.normals(uv)))
     return combs
 
 

@@ -1,6 +1,5 @@
 """Distance between surfaces and a scan, signed, in both directions."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache, lru_cache
 from itertools import pairwise
@@ -10,7 +9,7 @@ from scipy.spatial import cKDTree
 
 from arabesque.arrays import Bools, Floats, Ints
 from arabesque.checking.figures import Figures
-from arabesque.geometry import Surface, Trim, breakpoints, foot_points, unit
+from arabesque.geometry import Surface, breakpoints, foot_points, unit
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 
@@ -34,6 +33,13 @@ class Grid:
     normals: Floats
     distance: Floats
     valid: Bools
+    shown: Bools
+
+    @property
+    def missing(self) -> float:
+        """Share of what is seen of the surface that has no scan below."""
+        seen = int(self.shown.sum())
+        return 1.0 - float(self.valid.sum()) / seen if seen else 1.0
 
     @property
     def triangles(self) -> Ints:
@@ -77,8 +83,14 @@ def surface_to_scan(surface: Surface, scan: Scan, samples_along: int = SAMPLES_A
     points = d[0, 0]
     normals = unit(np.cross(d[1, 0], d[0, 1]))
     distance, valid = distances_to_scan(points.reshape(-1, 3), scan, cut)
-    shape = points.shape[:2]
-    return Grid(u, v, points, normals, distance.reshape(shape), valid.reshape(shape))
+    shape, shown = points.shape[:2], shown_on_grid(surface, u, v)
+    return Grid(u, v, points, normals, distance.reshape(shape), valid.reshape(shape) & shown, shown)
+
+
+def shown_on_grid(surface: Surface, u: Floats, v: Floats) -> Bools:
+    """(r, s) which places of a grid in parameters belong to what is seen of a surface."""
+    places = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1)
+    return surface.shows(places.reshape(-1, 2)).reshape(places.shape[:2])
 
 
 def distances_to_scan(points: Floats, scan: Scan, cut: float = np.inf) -> tuple[Floats, Bools]:
@@ -93,7 +105,6 @@ def scan_to_surface(
     surfaces: list[Surface],
     reach: float,
     most: int | None = None,
-    trims: Sequence[Trim | None] | None = None,
     progress: Progress = silent,
 ) -> Floats:
     """Signed distances (n,) of the scan's points to the surfaces they belong to.
@@ -102,8 +113,8 @@ def scan_to_surface(
     strictly inside the surface, no further off than ``reach`` mm, and the
     normals there agree up to sign. Of several surfaces the nearest counts.
     Positive: the surface lies above the scan, as in the other direction.
-    ``most`` limits the number of scan points, evenly over their order;
-    ``trims`` leaves out what lies on a trimmed-away part of a surface.
+    ``most`` limits the number of scan points, evenly over their order. What
+    lies on a part that a face's trim takes away belongs to nothing.
     """
     best = np.full(len(scan.points), np.inf)
     signed = np.zeros(len(scan.points))
@@ -119,8 +130,7 @@ def scan_to_surface(
         size = np.linalg.norm(gap, axis=1)
         normals = scan.smoothed_normals[near]
         agree = np.abs(np.einsum("nc,nc->n", surface.normals(feet.uv), normals)) > AGREEING_NORMALS
-        trim = trims[number] if trims else None
-        shown = feet.inside if trim is None else feet.inside & trim.contains(feet.uv)
+        shown = feet.inside & surface.shows(feet.uv)
         belongs = shown & agree & (size <= reach) & (size < best[near])
         chosen = near[belongs]
         best[chosen] = size[belongs]

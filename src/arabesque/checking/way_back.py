@@ -86,4 +86,5 @@ class WayBack:
         far = self.reach + float(np.sqrt(np.einsum("ijc,ijc->ij", moved, moved).max()))
         side = np.einsum("nc,nc->n", gap, self.normals)
         distance = np.where(side < 0, -size, size)
-        return replace(self, uv=uv, distance=distance, counts=strictly_inside(surface, uv) & agree & (size <= far))
+        counts = strictly_inside(surface, uv) & surface.shows(uv) & agree & (size <= far)
+        return replace(self, uv=uv, distance=distance, counts=counts)

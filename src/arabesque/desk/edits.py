@@ -1,11 +1,11 @@
-"""Edits of the selected patch that need no pointer: degrees and re-fit."""
+"""Fitting the selected patch again, beside the window."""
 
 from arabesque.desk.jobs import Job
 from arabesque.desk.session import Session
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import PatchFit, corners_only
 from arabesque.fitting import refit as fit_again
-from arabesque.geometry import LARGEST_DEGREE, Surface, lower_degree, tie_matrix
+from arabesque.geometry import Surface, tie_matrix
 from arabesque.model import Item
 
 
@@ -16,25 +16,6 @@ def _patch(session: Session) -> tuple[Item, Surface]:
     return item, item.shape
 
 
-def raise_degree(session: Session, u: int, v: int) -> None:
-    """Raise the degree along u or v; the shape stays exactly."""
-    item, surface = _patch(session)
-    if surface.degree[0] + u > LARGEST_DEGREE or surface.degree[1] + v > LARGEST_DEGREE:
-        raise ArabesqueError(f"Degree {LARGEST_DEGREE} is the highest", "Fit the patch again, or split it")
-    raised = surface.elevated(u, v)
-    session.commit(f"{item.name}: degree {_degree(raised)}", session.document.with_shape(item.id, raised))
-
-
-def try_lower_degree(session: Session, axis: int) -> None:
-    """Lower the degree along one direction, and tell how far that moved the patch."""
-    item, surface = _patch(session)
-    lowered = lower_degree(surface, axis)
-    session.commit(
-        f"{item.name}: degree {_degree(lowered.surface)}", session.document.with_shape(item.id, lowered.surface)
-    )
-    session.told.emit(f"Degree {_degree(lowered.surface)}: the patch moved by at most {lowered.error:.3g} mm", False)
-
-
 def refit_patch(session: Session) -> Job:
     """Fit the patch to the reference scan again, in the background."""
     item, surface = _patch(session)
@@ -42,9 +23,9 @@ def refit_patch(session: Session) -> Job:
     if scan is None:
         raise ArabesqueError("There is no scan to fit to", "Open a scan first")
     tolerance = session.document.tolerance
-    tie = None if item.twin is None else tie_matrix(item.twin, session.document.plane_of(item), surface)
+    tie = None if item.ties.twin is None else tie_matrix(item.ties.twin, session.document.plane_of(item), surface)
     held = corners_only(surface.points.shape[:2])
-    for pin in item.pins:
+    for pin in item.ties.pins:
         held[pin] = True
 
     def finish(fit: PatchFit) -> None:
@@ -58,7 +39,3 @@ def refit_patch(session: Session) -> Job:
     )
     job.done.connect(finish)
     return job
-
-
-def _degree(surface: Surface) -> str:
-    return f"{surface.degree[0]} x {surface.degree[1]}"

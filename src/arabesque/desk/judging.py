@@ -14,13 +14,13 @@ from arabesque.checking import (
     Flaw,
     Grid,
     Join,
+    border_combs,
     find_joins,
     grid_cuts,
     grid_sections,
     read_net,
     section_comb,
     surface_combs,
-    trim_combs,
 )
 from arabesque.desk import theme
 from arabesque.desk.looks import CombsOn, CutKind, Looks
@@ -28,7 +28,7 @@ from arabesque.desk.patches import form_of
 from arabesque.desk.session import Session
 from arabesque.desk.view.scene import Discs, Gloss, GlossKind, Label, Lines, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Surface, Trim
+from arabesque.geometry import Face, Surface
 from arabesque.model import Document, Item
 
 Part = Lines | Discs | Label
@@ -89,8 +89,8 @@ def combs_of_item(document: Document, item: Item, lines: int) -> list[Comb]:
     source = document.source_of(item)
     if source is not None and isinstance(source.shape, Surface):
         plane = document.plane_of(source)
-        return [comb.mirrored(plane) for comb in combs_of(source.shape, lines, source.trim)]
-    return combs_of(item.shape, lines, item.trim) if isinstance(item.shape, Surface) else []
+        return [comb.mirrored(plane) for comb in combs_of(source.shape, lines)]
+    return combs_of(item.shape, lines) if isinstance(item.shape, Surface) else []
 
 
 def _section_comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -> list[Part]:
@@ -167,9 +167,9 @@ def _joins_of(shapes: tuple[Surface, ...]) -> list[Join]:
 
 
 @lru_cache(maxsize=256)
-def combs_of(shape: Surface, lines: int, trim: Trim | None = None) -> list[Comb]:
+def combs_of(shape: Surface, lines: int) -> list[Comb]:
     """The combs of one patch: on its edges and the lines between, and on the borders of its trim."""
-    return surface_combs(shape, lines) + ([] if trim is None else trim_combs(shape, trim))
+    return surface_combs(shape, lines) + (border_combs(shape) if isinstance(shape, Face) else [])
 
 
 def join_parts(looks: Looks, found: list[Join]) -> list[Part]:

@@ -11,7 +11,7 @@ from arabesque.desk.looks import Glance, ScanLook
 from arabesque.desk.tools import TOOLS, OpenScan, Preferences, Timeline, Tool
 from arabesque.desk.tools.patch_work import PatchWork
 from arabesque.desk.tools.try_keep import ScanTool
-from arabesque.model import Item
+from arabesque.model import Item, edits
 from arabesque.reading import Regions
 from arabesque.scan import Scan
 
@@ -135,7 +135,7 @@ def _edits(w: Window) -> None:
     )
     chosen = lambda: w.session.selection is not None  # noqa: E731
 
-    def with_selection(change: Callable[[Item], None]) -> None:
+    def with_selection(change: Callable[[Item], object]) -> None:
         item = w.session.selection
         if item is not None:
             change(item)
@@ -157,7 +157,7 @@ def _edits(w: Window) -> None:
             "hide",
             "Hide or show",
             "Hide the selected item, or show it again",
-            lambda: with_selection(lambda i: w.session.set_visible(i, not i.look.visible)),
+            lambda: with_selection(lambda i: w.session.edit(edits.items.shown, i, not i.look.visible)),
             "Edit",
             "H",
             "ph.eye-slash",
@@ -169,7 +169,7 @@ def _edits(w: Window) -> None:
             "see-through",
             "See-through or solid",
             "Make the selected item see-through, or solid again",
-            lambda: with_selection(lambda i: w.session.set_see_through(i, not i.look.see_through)),
+            lambda: with_selection(lambda i: w.session.edit(edits.items.seen_through, i, not i.look.see_through)),
             "Edit",
             "",
             "ph.circle-half",
@@ -181,7 +181,7 @@ def _edits(w: Window) -> None:
             "delete",
             "Delete",
             "Delete the selected item",
-            lambda: with_selection(w.session.delete),
+            lambda: with_selection(partial(w.session.edit, edits.items.deleted)),
             "Edit",
             "Del",
             "ph.trash",
@@ -213,7 +213,7 @@ def _scan_edits(w: Window) -> None:
 
     def duplicate() -> None:
         if w.session.selection is not None:
-            w.session.duplicate(w.session.selection)
+            w.session.edit(edits.items.duplicated, w.session.selection)
 
     def turn_over() -> None:
         if w.session.selection is not None:
@@ -242,16 +242,16 @@ def _outline_edits(w: Window) -> None:
     def chosen() -> bool:
         return w.session.selection is not None
 
-    def selected(change: Callable[[Item], None]) -> None:
+    def selected(change: Callable[[Item], object]) -> None:
         item = w.session.selection
         if item is not None:
             change(item)
 
     def dim() -> None:
-        selected(lambda item: w.session.set_dimmed(item, not item.look.dimmed))
+        selected(lambda item: w.session.edit(edits.items.dimmed, item, not item.look.dimmed))
 
     def new_layer() -> None:
-        selected(w.session.put_on_new_layer)
+        selected(partial(w.session.edit, edits.items.on_new_layer))
 
     add(Command("dim", "Dim or show in full", "Let the selected item step back", dim, "Edit", "D", "", chosen))
     add(
@@ -304,7 +304,7 @@ def _help(w: Window) -> None:
 def _refer(w: Window) -> None:
     item = w.session.selection
     if item is not None:
-        w.session.set_reference(item)
+        w.session.edit(edits.items.referred_to, item)
 
 
 def _tools(w: Window) -> None:
@@ -389,19 +389,19 @@ def _patches(w: Window) -> None:
     )
 
     def parked() -> bool:
-        return w.session.selection is not None and w.session.selection.parked
+        return w.session.selection is not None and bool(w.session.selection.versions)
 
     def park() -> None:
         item = w.session.selection
         if item is not None:
-            w.session.park(item)
+            w.session.edit(edits.versions.parked, item)
 
     def bring_back() -> None:
         item = w.session.selection
         if item is not None:
-            w.session.bring_back(item)
+            w.session.edit(edits.versions.brought_back, item, w.outline.chosen_version(item))
 
-    hint = "Keep a copy of the selected item aside; the Outline shows it"
+    hint = "Keep the selected item as it is now aside; the version unfolds below it in the Outline"
     add(
         Command(
             "park",
@@ -411,10 +411,10 @@ def _patches(w: Window) -> None:
             "Edit",
             "Shift+P",
             "ph.archive",
-            lambda: w.session.selection is not None and not parked(),
+            lambda: w.session.selection is not None,
         )
     )
-    hint = "Put the parked version back in its place; what stands there is parked instead"
+    hint = "Put the chosen parked version, or the latest, in its item's place; what stands there is parked instead"
     add(Command("bring-back", "Bring the version back", hint, bring_back, "Edit", "Shift+B", "", parked))
     add(Command("edit-points", "Points", hint, partial(_edit_points, w), "", "", "", patch))
 

@@ -9,9 +9,9 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.arrays import Bools, Floats, Ints
-from arabesque.checking import Grid, WayBack, even_parameters, reach_back, surface_to_scan
+from arabesque.checking import Grid, WayBack, even_parameters, reach_back, shown_on_grid, surface_to_scan
 from arabesque.desk.jobs import Job, JobQueue
-from arabesque.geometry import Surface, basis_matrix
+from arabesque.geometry import Face, Surface, basis_matrix
 from arabesque.geometry.kernels import unit_cross
 from arabesque.scan import Scan
 
@@ -36,6 +36,8 @@ class LiveGrid:
     def __init__(self, surface: Surface, along: int = SAMPLES_ALONG) -> None:
         self._knots, self._degree, self.along = surface.knots, surface.degree, along
         self.u, self.v = (even_parameters(k, along) for k in surface.knots)
+        self._shown = shown_on_grid(surface, self.u, self.v)
+        self._trim = surface.trim if isinstance(surface, Face) else None
         self._last: _Last | None = None
         self._basis = [
             [basis_matrix(knots, degree, at, k) for k in (0, 1)]
@@ -43,7 +45,9 @@ class LiveGrid:
         ]
 
     def fits(self, surface: Surface) -> bool:
-        """True while the surface has the same degrees and knots."""
+        """True while the surface has the same degrees, knots and trim."""
+        if (surface.trim if isinstance(surface, Face) else None) is not self._trim:
+            return False
         return self._degree == surface.degree and all(
             np.array_equal(a, b) for a, b in zip(self._knots, surface.knots, strict=True)
         )
@@ -55,9 +59,10 @@ class LiveGrid:
         normals = unit_cross(d[1, 0].reshape(-1, 3), d[0, 1].reshape(-1, 3)).reshape(points.shape)
         shape = points.shape[:2]
         if scan is None:
-            return Grid(self.u, self.v, points, normals, np.zeros(shape), np.zeros(shape, dtype=bool))
+            return Grid(self.u, self.v, points, normals, np.zeros(shape), np.zeros(shape, dtype=bool), self._shown)
         distance, valid = self._distances(points.reshape(-1, 3), scan)
-        return Grid(self.u, self.v, points, normals, distance.reshape(shape), valid.reshape(shape))
+        seen = valid.reshape(shape) & self._shown
+        return Grid(self.u, self.v, points, normals, distance.reshape(shape), seen, self._shown)
 
     def _distances(self, points: Floats, scan: Scan) -> tuple[Floats, Bools]:
         """Signed distances; places that did not move keep theirs, others are looked for near where they were."""

@@ -26,7 +26,7 @@ from arabesque.desk.session import Session
 from arabesque.desk.tools import Tool
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Paint, Scene, Triangles, net_segments, polyline
-from arabesque.geometry import Curve, Surface
+from arabesque.geometry import Curve, Face, Surface
 from arabesque.model import Item
 from arabesque.reading import LineSet, Regions
 from arabesque.scan import Scan
@@ -175,12 +175,8 @@ def _add_patch(scene: Scene, session: Session, looks: Looks, item: Item, exact: 
     scene.triangles.append(mesh)
     colour, width = _ink(session, item)
     scene.lines.append(Lines(polyline(patch_edges(grid), closed=True), colour, width, lift=0.6))
-    source = session.document.source_of(item) or item
-    if source.trim is not None and isinstance(source.shape, Surface):
-        plane = session.document.plane_of(source)
-        for loop in source.trim.loops:
-            border = source.shape.at(loop)
-            border = border if source is item else plane.mirrored(border)
+    if isinstance(item.shape, Face):
+        for border in item.shape.borders():
             scene.lines.append(Lines(polyline(border, closed=True), colour, width, lift=0.6))
 
 

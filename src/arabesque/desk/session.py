@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import time
-from dataclasses import replace
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -18,20 +17,22 @@ from arabesque.desk.points import PointChoice
 from arabesque.desk.scan_views import ScanViews
 from arabesque.desk.scene_box import model_box
 from arabesque.desk.weighing import Weighing
-from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Surface, Trim
+from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.geometry import Curve, Face, Surface
 from arabesque.mending import merged, turned_over
 from arabesque.model import (
+    Change,
     DamagedProject,
     Document,
     History,
     Item,
-    Journal,
-    Layer,
     Leftover,
     Milestone,
+    Origin,
     Project,
-    discard,
+    Recovered,
+    Work,
+    edits,
     load_project,
     new_id,
     recover,
@@ -40,6 +41,7 @@ from arabesque.model import (
 )
 from arabesque.progress import Progress
 from arabesque.scan import Scan, ready_to_fit
+from arabesque.shapes import Shape
 from arabesque.solid import FileKind, KernelWorker, Model, deliver, read_model, shown_part
 
 SMALL, SMALL_SPACING, SPACING = 180.0, 3.0, 10.0
@@ -60,6 +62,8 @@ class Session(QObject):
     selected = pyqtSignal()
     told = pyqtSignal(str, bool)
     filed = pyqtSignal()
+    """Work began on another document."""
+    saved = pyqtSignal()
     fit_wanted = pyqtSignal()
     fly_wanted = pyqtSignal(object, object, float)
     """Somebody wants to look at a place: (3,) where, (3,) from which side, and how many mm round it."""
@@ -69,10 +73,7 @@ class Session(QObject):
     def __init__(self, journal_root: Path | None = None) -> None:
         """journal_root: where journals are kept; None for no journal."""
         super().__init__()
-        self.journal_root = journal_root
-        self.journal: Journal | None = None
-        if journal_root is not None:
-            self.journal = Journal(journal_root, self.journal_failed.emit)
+        self.work = Work(journal_root, self.journal_failed.emit)
         self.journal_failed.connect(self.tell_problem)
         self.jobs = JobQueue()
         self.meters = Meters(self.jobs)
@@ -84,11 +85,6 @@ class Session(QObject):
         self.marks = Marks()
         self.marks.changed.connect(self.changed)
         self.kernel = KernelWorker()
-        self.history = History(Document())
-        self.path: Path | None = None
-        self.saved_at: float | None = None
-        self._saved: Document | None = self.history.document
-        self._unsaved_milestones = False
         self._transient: Document | None = None
         self._selection: str | None = None
         self._also: tuple[str, ...] = ()
@@ -97,6 +93,11 @@ class Session(QObject):
         self.changed.connect(self._want_measures)
 
     # the document
+
+    @property
+    def history(self) -> History:
+        """The states one can go back and forth among."""
+        return self.work.history
 
     @property
     def document(self) -> Document:
@@ -119,7 +120,7 @@ class Session(QObject):
     @property
     def unsaved(self) -> bool:
         """True when there is work that is not in the project file."""
-        return self.history.document is not self._saved or self._unsaved_milestones
+        return self.work.unsaved
 
     def show(self, document: Document) -> None:
         """Show a document without committing it, as in a drag."""
@@ -135,19 +136,32 @@ class Session(QObject):
     def commit(self, label: str, document: Document) -> None:
         """Make ``document`` the work's new state; ``label`` says in plain words what was done."""
         self._transient = None
-        self.history.commit(label, document)
-        if self.journal is not None:
-            self.journal.commit(label, document)
+        self.work.commit(label, document)
         self._tidy_selection()
         self.changed.emit()
 
+    def edit(self, edit: Callable[..., Change | None], *arguments: object) -> bool:
+        """Commit what an edit makes of the committed document; problems are told. True when something changed."""
+        try:
+            change = edit(self.history.document, *arguments)
+            if change is not None:
+                self.commit(change.label, change.document)
+        except ArabesqueError as problem:
+            self.tell_problem(problem)
+            return False
+        if change is not None and change.select is not None:
+            self.select(change.select)
+        if change is not None and change.said:
+            self.told.emit(change.said, False)
+        return change is not None
+
     def undo(self) -> None:
         """One state back."""
-        self._step(self.history.undo(), "Undone")
+        self._step(self.work.undo(), "Undone")
 
     def redo(self) -> None:
         """One state forth."""
-        self._step(self.history.redo(), "Done again")
+        self._step(self.work.redo(), "Done again")
 
     def _step(self, label: str | None, word: str) -> None:
         self._transient = None
@@ -158,21 +172,16 @@ class Session(QObject):
     def go_to(self, position: int) -> None:
         """Any state of the history."""
         self._transient = None
-        self.history.go_to(position)
+        self.work.go_to(position)
         self._moved()
 
     def _moved(self) -> None:
-        if self.journal is not None:
-            self.journal.move(self.history.position)
         self._tidy_selection()
         self.changed.emit()
 
     def set_milestone(self, name: str) -> None:
         """Give the present state a name."""
-        self.history.set_milestone(name)
-        if self.journal is not None:
-            self.journal.milestone(name, self.history.document)
-        self._unsaved_milestones = True
+        self.work.set_milestone(name)
         self.changed.emit()
         self.told.emit(f"{name} is a milestone now: Ctrl+H returns to it", False)
 
@@ -248,96 +257,24 @@ class Session(QObject):
     def _want_measures(self) -> None:
         shapes = []
         for document in (self.document, self.history.document):
-            items = document.with_images([item for item in document if not item.parked])
+            items = document.with_images(list(document))
             shapes.append([item.shape for item in items if isinstance(item.shape, Surface)])
         self.meters.want(shapes[0] + shapes[1], self.checked_scan, shapes[1], self.document.tolerance)
 
     # simple changes
 
-    def rename(self, item: Item, name: str) -> None:
-        """Give an item another name; an empty or equal one changes nothing."""
-        if name.strip() and name.strip() != item.name:
-            self.commit(f"{item.name} renamed to {name.strip()}", self.document.changed(item.id, name=name.strip()))
-
-    def set_visible(self, item: Item, visible: bool) -> None:
-        """Show or hide an item."""
-        word = "shown" if visible else "hidden"
-        self.commit(f"{item.name} {word}", self.document.changed(item.id, look=replace(item.look, visible=visible)))
-
-    def set_dimmed(self, item: Item, dimmed: bool) -> None:
-        """Dim an item, or show it in full again."""
-        look = replace(item.look, dimmed=dimmed)
-        self.commit(f"{item.name} {'dimmed' if dimmed else 'shown in full'}", self.document.changed(item.id, look=look))
-
-    def put_on_new_layer(self, item: Item) -> None:
-        """Make a layer and put an item on it."""
-        layer = self.document.new_layer()
-        document = self.document.with_layer(layer).changed(item.id, layer=layer.id)
-        self.commit(f"{item.name} put on {layer.name}", document)
-
-    def put_on_layer(self, layer_id: str | None) -> None:
-        """Put the selected item on a layer, or on none."""
-        item = self.selection
-        if item is not None and item.layer != layer_id:
-            self.commit(f"{item.name} put on another layer", self.document.changed(item.id, layer=layer_id))
-
-    def change_layer(self, layer: Layer, words: str) -> None:
-        """Put a layer in place of the one with its id."""
-        self.commit(f"{layer.name} {words}", self.document.with_layer(layer))
-
-    def remove_layer(self, layer: Layer) -> None:
-        """Remove a layer; its items stay."""
-        self.commit(f"{layer.name} removed", self.document.without_layer(layer.id))
-
-    def park(self, item: Item) -> None:
-        """Keep a copy of an item aside, out of the picture and of all checks."""
-        name = self.document.free_name(f"{item.name} parked")
-        copy = replace(item, id=new_id(), name=name, made_from=(item.id,), parked=True, twin=item.twin)
-        self.commit(f"{item.name}: a version parked", self.document.with_item(copy))
-
-    def bring_back(self, parked: Item) -> None:
-        """Put a parked version in the place of the item that it was parked from, which is parked instead."""
-        source = self.document.items.get(parked.made_from[0]) if parked.made_from else None
-        if source is None:
-            self.commit(f"{parked.name} brought back", self.document.changed(parked.id, parked=False))
-            self.select(parked.id)
-            return
-        back = replace(source, shape=parked.shape, twin=parked.twin, pins=parked.pins)
-        aside = replace(parked, shape=source.shape, twin=source.twin, pins=source.pins)
-        self.commit(f"{parked.name} brought back", self.document.with_item(back).with_item(aside))
-        self.select(source.id)
-
-    def set_see_through(self, item: Item, see_through: bool) -> None:
-        """Make an item see-through or solid."""
-        word = "made see-through" if see_through else "made solid"
-        look = replace(item.look, see_through=see_through)
-        self.commit(f"{item.name} {word}", self.document.changed(item.id, look=look))
-
-    def delete(self, item: Item) -> None:
-        """Delete an item."""
-        self.commit(f"{item.name} deleted", self.document.without(item.id))
-
-    def set_reference(self, item: Item) -> None:
-        """Let fits and checks refer to another scan."""
-        self.commit(f"{item.name} is the reference scan", replace(self.document, reference=item.id))
-
     def set_tolerance(self, tolerance: float) -> None:
         """Set the tolerance, mm; raises ArabesqueError when it is not possible."""
         if tolerance != self.document.tolerance:
-            self.commit(f"tolerance {tolerance:g} mm", self.document.with_tolerance(tolerance))
+            change = edits.items.with_tolerance(self.history.document, tolerance)
+            self.commit(change.label, change.document)
 
-    def add(self, label: str, name: str, shape: Scan | Surface, **fields: object) -> Item:
+    def add(self, label: str, name: str, shape: Shape, made_from: tuple[str, ...] = (), words: str = "") -> Item:
         """Add an item, select it, and return it."""
-        item = Item(new_id(), self.document.free_name(name), shape, **fields)  # type: ignore[arg-type]
-        self.commit(label, self.document.with_item(item))
-        self.select(item.id)
+        self.edit(edits.items.added, label, name, shape, made_from, words)
+        item = self.selection
+        assert item is not None
         return item
-
-    def duplicate(self, item: Item) -> None:
-        """A copy of an item, selected; what cannot change is shared."""
-        copy = replace(item, id=new_id(), name=self.document.free_name(item.name), made_from=(item.id,))
-        self.commit(f"{item.name} duplicated", self.document.with_item(copy))
-        self.select(copy.id)
 
     def turn_over(self, item: Item) -> None:
         """Let a scan look the other way."""
@@ -349,44 +286,26 @@ class Session(QObject):
     def merge_scans(self, items: list[Item]) -> None:
         """Several scans as one; they stay, hidden."""
         scans = [item.shape for item in items if isinstance(item.shape, Scan)]
-        names = " and ".join(item.name for item in items)
-
-        def finish(scan: Scan) -> None:
-            document = self.document
-            for item in items:
-                document = document.changed(item.id, look=replace(item.look, visible=False))
-            made = Item(new_id(), document.free_name("Merged scan"), scan, tuple(i.id for i in items), "merged")
-            self.commit(f"{names} merged", replace(document.with_item(made), reference=made.id))
-            self.select(made.id)
-
         job = self._job("Merging scans", lambda progress: ready_to_fit(merged(scans), progress))
-        job.done.connect(finish)
+        job.done.connect(lambda scan: self.edit(edits.scans.merged_scans, items, scan))
 
     def _put_prepared(self, item: Item, scan: Scan, words: str) -> None:
         if item.id in self.history.document:
-            document, item_id = self.history.document.prepared(item.id, scan, words)
-            self.commit(f"{item.name}: {words}", document)
-            self.select(item_id)
+            self.edit(edits.scans.prepared, item, scan, words)
 
     # files, all in the background
 
-    def start(self, document: Document, path: Path | None, label: str) -> None:
+    def start(self, document: Document, path: Path | None, label: str, milestones: tuple[Milestone, ...] = ()) -> None:
         """Begin work on another document."""
         self._transient = None
-        self._begin(History(document, label), document, path)
-        if self.journal is not None:
-            self.journal.begin(label, document, str(path) if path else None)
+        self.work.begin(document, path, label, milestones)
+        self._begun()
 
-    def _begin(self, history: History, saved: Document | None, path: Path | None) -> None:
-        self.history = history
-        self._saved = saved
-        self._unsaved_milestones = False
+    def _begun(self) -> None:
         self._selection, self._also = None, ()
         self.points.clear()
-        low, high = model_box(history.document)
+        low, high = model_box(self.history.document)
         self.looks.sections.spacing = SMALL_SPACING if float(np.linalg.norm(high - low)) < SMALL else SPACING
-        self.path = path
-        self.saved_at = time.time() if path else None
         self.filed.emit()
         self.selected.emit()
         self.changed.emit()
@@ -406,11 +325,7 @@ class Session(QObject):
 
         def finish(result: tuple[Project, tuple[str, ...] | None]) -> None:
             project, lost = result
-            self.start(project.document, path if lost is None else None, f"{path.name} opened")
-            for milestone in project.milestones:
-                self.history.set_milestone(milestone.name, milestone.document)
-                if self.journal is not None:
-                    self.journal.milestone(milestone.name, milestone.document)
+            self.start(project.document, path if lost is None else None, f"{path.name} opened", project.milestones)
             if lost is not None:
                 what = f"could not be read: {', '.join(lost)}" if lost else "its milestones may be incomplete"
                 self.told.emit(f"{path.name} is damaged; {what}. Save what was read under another name.", True)
@@ -422,46 +337,36 @@ class Session(QObject):
     def take_up(self, leftover: Leftover) -> Job:
         """Go on with the work of a window that did not close."""
 
-        def work(progress: Progress) -> tuple[History, Document | None]:
-            history, saved = recover(leftover)
-            _make_ready(history.document, progress)
-            return history, saved
+        def work(progress: Progress) -> Recovered:
+            recovered = recover(leftover)
+            _make_ready(recovered.history.document, progress)
+            return recovered
 
-        def finish(result: tuple[History, Document | None]) -> None:
-            history, saved = result
-            path = Path(leftover.project) if leftover.project else None
-            self._begin(history, saved, path)
-            if self.journal is not None:
-                self._copy_to_journal(history, path)
-                self.journal.flush()
-            discard(leftover)
-            self.told.emit(f"Taken up where it stopped: {history.steps[history.position].label}", False)
+        def finish(recovered: Recovered) -> None:
+            try:
+                self.work.take_up(leftover, recovered)
+            except FileProblem as problem:
+                self.tell_problem(problem)
+                return
+            self._transient = None
+            self._begun()
+            history = recovered.history
+            words = f"Taken up where it stopped: {history.steps[history.position].label}"
+            if not recovered.whole:
+                words += "; what came after it could not be read, and is kept beside the journals"
+            self.told.emit(words, not recovered.whole)
 
         job = self._job("Taking up earlier work", work)
         job.done.connect(finish)
         return job
 
-    def _copy_to_journal(self, history: History, path: Path | None) -> None:
-        assert self.journal is not None
-        first, *others = history.steps
-        self.journal.begin(first.label, first.document, str(path) if path else None)
-        for step in others:
-            self.journal.commit(step.label, step.document)
-        for milestone in history.milestones:
-            self.journal.milestone(milestone.name, milestone.document)
-        self.journal.move(history.position)
-
     def save(self, path: Path) -> Job:
         """Save to a project file."""
-        document = self.history.document
-        project = Project(document, tuple(self.history.milestones))
+        project = self.work.project()
 
         def finish(_: object) -> None:
-            self.path, self._saved, self.saved_at = path, document, time.time()
-            self._unsaved_milestones = False
-            if self.journal is not None:
-                self.journal.saved(str(path))
-            self.filed.emit()
+            self.work.saved(path, project)
+            self.saved.emit()
             self.told.emit(f"Saved {path.name}", False)
 
         job = self._job(f"Saving {path.name}", lambda progress: save_project(path, project, progress))
@@ -483,23 +388,21 @@ class Session(QObject):
         """Bring the faces and curves of a STEP or IGES file in as items."""
 
         def finish(model: Model) -> None:
-            document = self.document
-            trimmed = sum(face.trim is not None for face in model.faces)
-            shapes: list[tuple[str, Surface | Curve, Trim | None]] = [
-                (face.name, shown_part(face), face.trim) for face in model.faces
-            ]
-            shapes += [(name, curve, None) for name, curve in model.curves]
-            for name, shape, trim in shapes:
-                note = path.name if trim is None else f"{path.name}, trimmed in its file"
+            document = self.history.document
+            shapes: list[tuple[str, Surface | Curve]] = [(name, shown_part(surface)) for name, surface in model.faces]
+            shapes += model.curves
+            trimmed = sum(isinstance(shape, Face) for _, shape in shapes)
+            for name, shape in shapes:
+                words = f"{path.name}, trimmed in its file" if isinstance(shape, Face) else path.name
                 title = document.free_name(name or path.stem)
-                document = document.with_item(Item(new_id(), title, shape, note=note, trim=trim))
+                document = document.with_item(Item(new_id(), title, shape, Origin(words=words)))
             self.commit(f"{len(shapes)} shapes from {path.name}", document)
-            words = [f"{len(shapes)} shapes came in from {path.name}"]
+            said = [f"{len(shapes)} shapes came in from {path.name}"]
             if trimmed:
-                words.append(f"{trimmed} are trimmed there and come in whole, with the trim as a line")
+                said.append(f"{trimmed} are trimmed there and come in whole, with the trim as a line")
             if model.skipped:
-                words.append(f"{len(model.skipped)} could not be used: {model.skipped[0][1]}")
-            self.told.emit("; ".join(words), bool(model.skipped))
+                said.append(f"{len(model.skipped)} could not be used: {model.skipped[0][1]}")
+            self.told.emit("; ".join(said), bool(model.skipped))
 
         job = self._job(f"Opening {path.name}", lambda progress: read_model(path, self.kernel, progress))
         job.done.connect(finish)
@@ -523,8 +426,7 @@ class Session(QObject):
         """End background work and the kernel."""
         self.jobs.close()
         self.kernel.close()
-        if self.journal is not None:
-            self.journal.close()
+        self.work.close()
 
 
 def _make_ready(document: Document, progress: Progress) -> None:

@@ -29,7 +29,7 @@ class Weighing(QObject):
         scan, surface = document.reference_scan, item.shape
         if not self.wanted or scan is None or not isinstance(surface, Surface) or surface.weights is not None:
             return None
-        of = (surface, scan, document.tolerance, item.twin, document.plane_of(item))
+        of = (surface, scan, document.tolerance, item.ties.twin, document.plane_of(item))
         if len(self._of) != len(of) or any(a is not b and a != b for a, b in zip(of, self._of, strict=True)):
             self._begin(of, surface, scan, document.tolerance, item, document.plane_of(item))
         return self._found
@@ -45,7 +45,7 @@ class Weighing(QObject):
         if self._job is not None:
             self._job.cancel()
         self._of, self._found = of, None
-        twin = item.twin
+        twin = item.ties.twin
         job = self._jobs.quick("Weighing", lambda progress: weight_map(surface, scan, tolerance, twin, plane, progress))
         self._job = job
 

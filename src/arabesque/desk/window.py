@@ -28,7 +28,7 @@ from PyQt6.QtWidgets import (
 from arabesque.arrays import Floats
 from arabesque.desk import theme as themes
 from arabesque.desk.commands import Commands
-from arabesque.desk.edits import raise_degree, refit_patch, try_lower_degree
+from arabesque.desk.edits import refit_patch
 from arabesque.desk.jobs import Job
 from arabesque.desk.looks import Glance, ScanLook, scaled
 from arabesque.desk.menus import register
@@ -46,6 +46,7 @@ from arabesque.desk.session import Session
 from arabesque.desk.settings import Colours, Mouse, Settings, ShownUnit, Wheel
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import TOOLS, Export, OpenScan, Pick, Pointer, Preferences, Tool
+from arabesque.desk.tools.on_patches import committed_patch
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.navigation import PRESETS
 from arabesque.desk.view.picking import surface_under
@@ -53,7 +54,7 @@ from arabesque.desk.view.scene import Scene
 from arabesque.desk.view.widget import View
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
-from arabesque.model import SUFFIX, Document, Leftover, discard, leftovers
+from arabesque.model import SUFFIX, Change, Document, Leftover, discard, edits, leftovers
 from arabesque.scan import MESH_SUFFIXES
 from arabesque.solid import MODEL_SUFFIXES
 
@@ -99,6 +100,7 @@ class Window(QMainWindow):
         self.session.changed.connect(self._changed)
         self.session.selected.connect(self._changed)
         self.session.filed.connect(self._filed)
+        self.session.saved.connect(self._saved)
         self.session.told.connect(self.tell)
         self.session.fit_wanted.connect(self.fit_view)
         self.session.fly_wanted.connect(self.fly_to)
@@ -275,7 +277,7 @@ class Window(QMainWindow):
 
     def _offer(self) -> None:
         """Fill the first page with what there is to go on with."""
-        root = self.session.journal_root
+        root = self.session.work.journal_root
         self.start_page.fill(leftovers(root) if root is not None else [], self.settings.recent)
         self._show_start_page()
 
@@ -312,21 +314,27 @@ class Window(QMainWindow):
         self._changed()
 
     def _filed(self) -> None:
-        if self.session.path is not None:
-            self.settings.remember(self.session.path)
+        self._saved()
         self.take_up(Pick)
         self.go_to(Step.PATCH if self.session.document.items else Step.PREPARE)
         self.view.fit(bounds(self.session))
 
+    def _saved(self) -> None:
+        if self.session.work.path is not None:
+            self.settings.remember(self.session.work.path)
+        self._show_safety()
+
     def _show_safety(self) -> None:
-        name = self.session.path.name if self.session.path else "untitled"
-        journal = self.session.journal
+        work, journal = self.session.work, self.session.work.journal
+        name = work.path.name if work.path else "untitled"
         if not self.session.unsaved:
-            ago = "" if self.session.saved_at is None else f" · saved {_ago(time.time() - self.session.saved_at)}"
+            ago = "" if work.saved_at is None else f" · saved {_ago(time.time() - work.saved_at)}"
+        elif journal is not None and journal.problem is not None:
+            ago = " · NOT safe on disk: save it now"
         elif journal is not None and journal.safe_at is not None:
             ago = f" · not in its file yet, safe on disk {_ago(time.time() - journal.safe_at)}"
         else:
-            ago = " · not saved yet" if self.session.saved_at is None else " · changed since it was saved"
+            ago = " · not saved yet" if work.saved_at is None else " · changed since it was saved"
         text = f"{name}{ago}"
         if self._safety.text() != text:
             self._safety.setText(text)
@@ -471,7 +479,8 @@ class Window(QMainWindow):
             self._item_menu().exec(at)
             return
         menu = QMenu(self)
-        menu.addAction(f"Remove {layer.name}, keep its items", partial(self.session.remove_layer, layer))
+        remove = partial(self.session.edit, edits.items.layer_removed, layer)
+        menu.addAction(f"Remove {layer.name}, keep its items", remove)
         menu.exec(at)
 
     def _view_menu(self, pointer: Pointer, at: QPointF) -> None:
@@ -492,9 +501,10 @@ class Window(QMainWindow):
         if self.session.selection is not None and self.session.document.layers:
             layers = menu.addMenu("Put on layer")
             assert layers is not None
+            item = self.session.selection
             for layer in self.session.document.layers:
-                layers.addAction(layer.name, partial(self.session.put_on_layer, layer.id))
-            layers.addAction("none", partial(self.session.put_on_layer, None))
+                layers.addAction(layer.name, partial(self.session.edit, edits.items.on_layer, item, layer.id))
+            layers.addAction("none", partial(self.session.edit, edits.items.on_layer, item, None))
         return menu
 
     def _place_under(self, pointer: Pointer) -> Floats | None:
@@ -555,11 +565,11 @@ class Window(QMainWindow):
 
     def raise_degree(self, u: int, v: int) -> None:
         """Raise the selected patch's degree; its shape stays exactly."""
-        self._try(lambda: raise_degree(self.session, u, v))
+        self._edit_patch(edits.patches.degree_raised, u, v)
 
     def lower_degree(self, axis: int) -> None:
         """Lower the selected patch's degree; tells how far that moved it."""
-        self._try(lambda: try_lower_degree(self.session, axis))
+        self._edit_patch(edits.patches.degree_lowered, axis)
 
     def toggle_weights(self) -> None:
         """Weigh the selected patch, or stop that; the table is in the Inspector."""
@@ -571,13 +581,15 @@ class Window(QMainWindow):
 
     def refit(self) -> None:
         """Fit the selected patch to the scan again."""
-        self._try(lambda: refit_patch(self.session))
-
-    def _try(self, edit: object) -> None:
         try:
-            edit()  # type: ignore[operator]
+            refit_patch(self.session)
         except ArabesqueError as problem:
             self.session.tell_problem(problem)
+
+    def _edit_patch(self, edit: Callable[..., Change | None], *arguments: object) -> None:
+        item = committed_patch(self.session)
+        if item is not None:
+            self.session.edit(edit, item, *arguments)
 
     def rename(self) -> None:
         """Edit the selected item's name in the Outline."""
@@ -638,13 +650,14 @@ class Window(QMainWindow):
 
     def save(self) -> Job | None:
         """Save the project where it is, or ask where."""
-        return self.save_as() if self.session.path is None else self.session.save(self.session.path)
+        path = self.session.work.path
+        return self.save_as() if path is None else self.session.save(path)
 
     def save_as(self) -> Job | None:
         """Ask for a place and save the project there."""
         kind = f"Arabesque projects (*{SUFFIX})"
         name, _ = QFileDialog.getSaveFileName(self, "Save the project", f"untitled{SUFFIX}", kind)
-        return self.session.save(Path(name).with_suffix(SUFFIX)) if name else None
+        return self.session.save(Path(name)) if name else None
 
     def choose_export(self) -> None:
         """Ask for a place and write there what the running tool offers."""

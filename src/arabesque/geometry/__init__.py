@@ -1,5 +1,6 @@
 """Shape mathematics: spline bases, curves and surfaces, without any scan."""
 
+from arabesque.arrays import unit
 from arabesque.geometry.curvature import (
     Curvatures,
     curve_curvature,
@@ -11,6 +12,7 @@ from arabesque.geometry.curve import Curve
 from arabesque.geometry.elementary import Elementary, ElementaryKind, frame_of
 from arabesque.geometry.extending import Manner, continuation, extended, over_quadrangle, parameter_step
 from arabesque.geometry.extraction import bezier_nets, span_places
+from arabesque.geometry.face import Face
 from arabesque.geometry.foot_points import Feet, foot_points, strictly_inside
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, breakpoints, greville, uniform_knots
@@ -35,13 +37,12 @@ from arabesque.geometry.reshaping import (
     join_curves,
     join_surfaces,
     reversed_curve,
-    reversed_surface,
     split_curve,
     split_surface,
     surface_pieces,
     swapped_surface,
 )
-from arabesque.geometry.surface import Surface, unit
+from arabesque.geometry.surface import Surface
 from arabesque.geometry.tessellation import tessellate
 from arabesque.geometry.trimming import Trim
 from arabesque.geometry.twin import (
@@ -50,7 +51,6 @@ from arabesque.geometry.twin import (
     TwinKind,
     crossing_axis,
     joined_with_image,
-    mirrored,
     nearest_twin,
     symmetric_curve,
     symmetric_from,
@@ -64,6 +64,7 @@ __all__ = [
     "CurveFeet",
     "Elementary",
     "ElementaryKind",
+    "Face",
     "FallOff",
     "Feet",
     "Lowered",
@@ -107,7 +108,6 @@ __all__ = [
     "lower_degree",
     "lower_degree_within",
     "meeting_edges",
-    "mirrored",
     "motion",
     "nearest_twin",
     "normal_curvature",
@@ -117,7 +117,6 @@ __all__ = [
     "reach_weights",
     "rebuilt",
     "reversed_curve",
-    "reversed_surface",
     "rotation_about",
     "same_as",
     "section_curvature",

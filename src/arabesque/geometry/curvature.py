@@ -7,10 +7,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Floats, unit
 from arabesque.geometry.curve import Curve
 from arabesque.geometry.kernels import unit_cross
-from arabesque.geometry.surface import Surface, unit
+from arabesque.geometry.surface import Surface
 
 
 class Curvatures(NamedTuple):

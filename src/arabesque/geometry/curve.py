@@ -12,6 +12,7 @@ from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import InvalidShape
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import bezier_knots, breakpoints, checked_knots, elevate_degree, insert_knots
+from arabesque.geometry.motion import Plane, apply
 from arabesque.geometry.rational import quotient_derivatives
 
 
@@ -97,6 +98,19 @@ class Curve:
     def with_points(self, points: ArrayLike) -> Curve:
         """The curve with other control points of the same count."""
         return replace(self, points=np.asarray(points, dtype=float))
+
+    @property
+    def box(self) -> tuple[Floats, Floats]:
+        """Lowest and highest corner of the box round the control points, mm; the curve lies inside."""
+        return self.points.min(axis=0), self.points.max(axis=0)
+
+    def moved(self, matrix: Floats) -> Curve:
+        """The curve after a (4, 4) rigid motion."""
+        return self.with_points(apply(matrix, self.points))
+
+    def mirrored(self, plane: Plane) -> Curve:
+        """The mirror image, run the same way."""
+        return self.with_points(plane.mirrored(self.points))
 
     def _changed(self, degree: int, knots: Floats, coefficients: Floats) -> Curve:
         if self.weights is None:

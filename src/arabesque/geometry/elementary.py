@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import InvalidShape
 from arabesque.geometry.knots import bezier_knots
+from arabesque.geometry.motion import Plane
 from arabesque.geometry.surface import Surface
 
 FULL_TURN = 2 * np.pi
@@ -79,6 +80,14 @@ class Elementary(Surface):
     def moved(self, matrix: Floats) -> Elementary:
         """The shape after a rigid motion."""
         return Elementary.make(self.kind, matrix @ self.frame, self.sizes, self.bounds)
+
+    def mirrored(self, plane: Plane, axis: int = 0) -> Elementary:
+        """The mirror image, a true shape too: its frame stays right-handed, so one parameter runs the other way."""
+        ends = np.stack([self.origin, self.origin + self.frame[:3, 0], self.origin + self.axis])
+        origin, x, z = plane.mirrored(ends)
+        u, v = self.bounds
+        turned = (u, (-v[1], -v[0])) if self.kind is ElementaryKind.PLANE else ((-u[1], -u[0]), v)
+        return Elementary.make(self.kind, frame_of(origin, z - origin, x - origin), self.sizes, turned)
 
     def extended(self, u: Range = (0.0, 0.0), v: Range = (0.0, 0.0)) -> Elementary:
         """The same shape shown further (or less) at both ends along u and v, mm; angles by their arc."""

@@ -14,7 +14,7 @@ from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import blossom, breakpoints
 from arabesque.geometry.matching import nearest_surface
 from arabesque.geometry.removal import remove_knots
-from arabesque.geometry.reshaping import join_surfaces, reversed_surface, split_surface
+from arabesque.geometry.reshaping import join_surfaces, split_surface
 from arabesque.geometry.surface import Surface
 
 EXACT = 1e-9
@@ -42,10 +42,10 @@ def continuation(surface: Surface, axis: int, at_end: bool, length: float, manne
     """
     if not length > 0:
         raise InvalidShape("A continuation needs a length", "Give more than 0 mm")
-    forward = surface if at_end else reversed_surface(surface, axis)
+    forward = surface if at_end else surface.reversed(axis)
     step = _step_for(forward, axis, length, manner)
     made = _beyond(forward, axis, step, manner)
-    return made if at_end else reversed_surface(made, axis)
+    return made if at_end else made.reversed(axis)
 
 
 def extended(surface: Surface, axis: int, at_end: bool, length: float, manner: Manner = Manner.NATURAL) -> Surface:
@@ -56,7 +56,7 @@ def extended(surface: Surface, axis: int, at_end: bool, length: float, manner: M
     """
     if length == 0:
         return surface
-    forward = surface if at_end else reversed_surface(surface, axis)
+    forward = surface if at_end else surface.reversed(axis)
     if length < 0:
         made = split_surface(forward, axis, _place_before_end(forward, axis, -length))[0]
     elif manner is Manner.NATURAL:
@@ -66,7 +66,7 @@ def extended(surface: Surface, axis: int, at_end: bool, length: float, manner: M
         strip = strip.elevated(*(_more(forward, strip, k) for k in (0, 1)))
         forward = forward.elevated(*(_more(strip, forward, k) for k in (0, 1)))
         made = _lightened(join_surfaces(forward, strip, axis), axis)
-    return made if at_end else reversed_surface(made, axis)
+    return made if at_end else made.reversed(axis)
 
 
 def over_quadrangle(surface: Surface, corners: ArrayLike) -> tuple[Surface, float]:

@@ -14,7 +14,7 @@ from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import greville
 from arabesque.geometry.reduction import lower_degree
 from arabesque.geometry.removal import simplify_surface
-from arabesque.geometry.reshaping import join_surfaces, reversed_surface, swapped_surface
+from arabesque.geometry.reshaping import join_surfaces, swapped_surface
 from arabesque.geometry.surface import Surface
 
 SAME_KNOT = 1e-9
@@ -115,18 +115,18 @@ def joined(one: Surface, two: Surface, tolerance: float) -> tuple[Surface, float
         )
     # the first runs up to the edge along u, the second away from it
     first = one if edge in (1, 3) else swapped_surface(one)
-    first = first if edge in (1, 2) else reversed_surface(first, 0)
+    first = first if edge in (1, 2) else first.reversed(0)
     second = two if other_edge in (1, 3) else swapped_surface(two)
-    second = second if other_edge in (0, 3) else reversed_surface(second, 0)
+    second = second if other_edge in (0, 3) else second.reversed(0)
     ends = [first.points[-1, [0, -1]], second.points[0, [0, -1]]]
     if np.linalg.norm(ends[0] - ends[1]) > np.linalg.norm(ends[0] - ends[1][::-1]):
-        second = reversed_surface(second, 1)
+        second = second.reversed(1)
     first, second = _alike_across(first, second)
     seam = (first.points[-1] + second.points[0]) / 2
     first = first.with_points(np.concatenate([first.points[:-1], seam[None]]))
     second = second.with_points(np.concatenate([seam[None], second.points[1:]]))
     whole, moved = simplify_surface(join_surfaces(first, second, 0), tolerance)
-    back = whole if edge in (1, 2) else reversed_surface(whole, 0)
+    back = whole if edge in (1, 2) else whole.reversed(0)
     return (back if edge in (1, 3) else swapped_surface(back)), moved + gap / 2
 
 

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike
 
-from arabesque.arrays import Floats, frozen_array
+from arabesque.arrays import Floats, frozen_array, unit
 from arabesque.errors import InvalidShape
-from arabesque.geometry.surface import unit
 
 
 @dataclass(frozen=True, eq=False)

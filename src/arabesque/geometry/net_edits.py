@@ -7,10 +7,10 @@ from enum import Enum
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats
+from arabesque.arrays import Bools, Floats, unit
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import greville
-from arabesque.geometry.surface import Surface, unit
+from arabesque.geometry.surface import Surface
 
 
 class FallOff(Enum):

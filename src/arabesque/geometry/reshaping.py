@@ -9,8 +9,10 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.errors import InvalidShape
 from arabesque.geometry.curve import Curve
+from arabesque.geometry.face import Face
 from arabesque.geometry.knots import breakpoints
 from arabesque.geometry.surface import Surface
+from arabesque.geometry.trimming import Trim
 
 JOIN_TOLERANCE = 1e-9
 
@@ -28,7 +30,8 @@ def split_curve(curve: Curve, at: float) -> tuple[Curve, Curve]:
 def split_surface(surface: Surface, axis: int, at: float) -> tuple[Surface, Surface]:
     """The two parts of a surface, cut at a parameter along u (axis 0) or v (axis 1).
 
-    Raises InvalidShape unless ``at`` lies strictly inside the domain.
+    The parts of a face show what the face shows there. Raises InvalidShape
+    when a part would show nothing, and unless ``at`` lies strictly inside the domain.
     """
     extra = _to_full(surface.knots[axis], surface.degree[axis], at)
     full = surface.with_knots(*((extra, ()) if axis == 0 else ((), extra)))
@@ -39,7 +42,18 @@ def split_surface(surface: Surface, axis: int, at: float) -> tuple[Surface, Surf
         index = (chosen, slice(None)) if axis == 0 else (slice(None), chosen)
         weights = None if full.weights is None else full.weights[index]
         parts.append(Surface(full.degree, both, full.points[index], weights))
+    if isinstance(surface, Face):
+        parts = [_shown(part, surface.trim.clipped(axis, *part.domain[axis])) for part in parts]
     return parts[0], parts[1]
+
+
+def _shown(part: Surface, trim: Trim) -> Surface:
+    """A part with what is left of a trim."""
+    (u0, u1), (v0, v1) = part.domain
+    area = trim.area / ((u1 - u0) * (v1 - v0))
+    if area < 1e-9:
+        raise InvalidShape("One of the parts would lie wholly outside the trim", "Cut where the face shows")
+    return part if area > 1 - 1e-9 else Face(part.degree, part.knots, part.points, part.weights, trim)
 
 
 def join_curves(one: Curve, two: Curve) -> Curve:
@@ -90,15 +104,6 @@ def reversed_curve(curve: Curve) -> Curve:
     a, b = curve.domain
     weights = None if curve.weights is None else curve.weights[::-1]
     return replace(curve, knots=(a + b) - curve.knots[::-1], points=curve.points[::-1], weights=weights)
-
-
-def reversed_surface(surface: Surface, axis: int) -> Surface:
-    """The surface run backwards along u (axis 0) or v (axis 1), on the same domain; its normal turns over."""
-    a, b = surface.domain[axis]
-    turned = (a + b) - surface.knots[axis][::-1]
-    knots = (turned, surface.knots[1]) if axis == 0 else (surface.knots[0], turned)
-    weights = None if surface.weights is None else np.flip(surface.weights, axis)
-    return Surface(surface.degree, knots, np.flip(surface.points, axis), weights)
 
 
 def swapped_surface(surface: Surface) -> Surface:

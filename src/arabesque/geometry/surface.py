@@ -8,10 +8,11 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import ArrayLike
 
-from arabesque.arrays import Floats, frozen_array
+from arabesque.arrays import Bools, Floats, frozen_array
 from arabesque.errors import InvalidShape
 from arabesque.geometry.kernels import basis_matrix, evaluate_curvature, evaluate_tensor, unit_cross
 from arabesque.geometry.knots import bezier_knots, breakpoints, checked_knots, elevate_degree, insert_knots
+from arabesque.geometry.motion import Plane, apply
 from arabesque.geometry.rational import quotient_derivatives
 
 
@@ -149,6 +150,33 @@ class Surface:
         """The surface with other control points of the same count."""
         return replace(self, points=np.asarray(points, dtype=float))
 
+    def shows(self, uv: Floats) -> Bools:
+        """Which of the (n, 2) parameters belong to what is seen of it: all of them, but for a face."""
+        return np.ones(len(uv), dtype=bool)
+
+    @property
+    def box(self) -> tuple[Floats, Floats]:
+        """Lowest and highest corner of the box round the control points, mm; the patch lies inside."""
+        flat = self.points.reshape(-1, 3)
+        return flat.min(axis=0), flat.max(axis=0)
+
+    def moved(self, matrix: Floats) -> Surface:
+        """The surface after a (4, 4) rigid motion."""
+        return self.with_points(apply(matrix, self.points))
+
+    def reversed(self, axis: int) -> Surface:
+        """The same surface run the other way along u (axis 0) or v (axis 1)."""
+        low, high = self.domain[axis]
+        knots = list(self.knots)
+        knots[axis] = low + high - self.knots[axis][::-1]
+        weights = None if self.weights is None else np.flip(self.weights, axis)
+        return Surface(self.degree, (knots[0], knots[1]), np.flip(self.points, axis), weights)
+
+    def mirrored(self, plane: Plane, axis: int = 0) -> Surface:
+        """The mirror image, run backwards along ``axis``, so that its normal Su x Sv is the image of the normal."""
+        image = plane.mirrored(self.points.reshape(-1, 3)).reshape(self.points.shape)
+        return Surface(self.degree, self.knots, image, self.weights).reversed(axis)
+
     def boundary(self) -> list[tuple[Floats, Floats]]:
         """The four edges as (start uv, end uv), going round."""
         (u0, u1), (v0, v1) = self.domain
@@ -165,9 +193,3 @@ class Surface:
             return Surface(degree, both, coefficients)
         weights = coefficients[..., 3]
         return Surface(degree, both, coefficients[..., :3] / weights[..., None], weights)
-
-
-def unit(vectors: Floats) -> Floats:
-    """Vectors scaled to length 1; zero vectors stay zero."""
-    lengths = np.linalg.norm(vectors, axis=-1, keepdims=True)
-    return vectors / np.where(lengths > 0, lengths, 1.0)

@@ -30,10 +30,33 @@ class Trim:
                     odd ^= crosses & (uv[:, 0] < x0 + (uv[:, 1] - y0) * (x1 - x0) / (y1 - y0))
         return odd
 
+    def clipped(self, axis: int, low: float, high: float) -> Trim:
+        """The part between two parameters along u (axis 0) or v (axis 1).
+
+        Sutherland and Hodgman, "Reentrant polygon clipping", Communications of the ACM 17, 1974; what it leaves
+        lying on the cut encloses nothing.
+        """
+        loops = [_clipped(_clipped(loop, axis, low, 1.0), axis, high, -1.0) for loop in self.loops]
+        return Trim(tuple(loop for loop in loops if len(loop) > 2))
+
     @property
     def area(self) -> float:
         """Enclosed area in parameters."""
         return float(polygon_area(self.loops))
+
+
+def _clipped(loop: Floats, axis: int, at: float, side: float) -> Floats:
+    """The part of a polygon at or beyond ``at``, on the side whose sign is given."""
+    height = side * (loop[:, axis] - at)
+    kept: list[Floats] = []
+    for place, following, h0, h1 in zip(loop, np.roll(loop, -1, axis=0), height, np.roll(height, -1), strict=True):
+        if h0 >= 0:
+            kept.append(place)
+        if (h0 >= 0) != (h1 >= 0):
+            crossing = place + h0 / (h0 - h1) * (following - place)
+            crossing[axis] = at
+            kept.append(crossing)
+    return np.array(kept).reshape(-1, 2)
 
 
 def polygon_area(loops: Sequence[Floats]) -> float:

@@ -18,7 +18,7 @@ from arabesque.errors import InvalidShape
 from arabesque.geometry.curve import Curve
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.motion import Plane
-from arabesque.geometry.reshaping import join_surfaces, reversed_surface
+from arabesque.geometry.reshaping import join_surfaces
 from arabesque.geometry.surface import Surface
 
 
@@ -96,13 +96,7 @@ class Twin:
 
     def image(self, surface: Surface, plane: Plane) -> Surface:
         """The mirror image, looking to the same side of the form as the surface."""
-        return mirrored(surface, plane, self.axis)
-
-
-def mirrored(surface: Surface, plane: Plane, axis: int = 0) -> Surface:
-    """The mirror image, run backwards along ``axis``, so that its normal Su x Sv is the image of the normal."""
-    image = Surface(surface.degree, surface.knots, _image(plane, surface.points), surface.weights)
-    return reversed_surface(image, axis)
+        return surface.mirrored(plane, self.axis)
 
 
 def nearest_twin(surface: Surface, plane: Plane, reach: float) -> Twin:
@@ -171,7 +165,7 @@ def joined_with_image(surface: Surface, plane: Plane, twin: Twin) -> Surface:
         )
     # the edge on the plane is its own image to the bit only once it has been tied
     tied = twin.kept(surface, plane, surface)
-    image = mirrored(tied, plane, twin.axis)
+    image = tied.mirrored(plane, twin.axis)
     first, second = (tied, image) if twin.at_end else (image, tied)
     joined = join_surfaces(first, second, twin.axis)
     return _tied_across(joined, plane, twin.axis, None)

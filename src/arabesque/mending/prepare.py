@@ -19,7 +19,7 @@ from arabesque.mending.openings import openings
 from arabesque.mending.reducing import reduce_triangles
 from arabesque.mending.tidying import tidy
 from arabesque.progress import Progress, part, silent
-from arabesque.reading import find_symmetry_plane, lay_plane, moved, nearest_axis
+from arabesque.reading import find_symmetry_plane, lay_plane, nearest_axis
 from arabesque.scan import Scan, examine
 
 
@@ -122,7 +122,7 @@ def _symmetric(scan: Scan, how: str, progress: Progress) -> tuple[Scan, Floats, 
         symmetry = find_symmetry_plane(scan, part(progress, 0.0, 0.7))
         axis = nearest_axis(symmetry.plane)
         matrix = lay_plane(symmetry.plane, axis)
-        scan = moved(scan, matrix)
+        scan = scan.moved(matrix)
         found = {
             "normal": symmetry.plane.normal.tolist(),
             "offset": symmetry.plane.offset,

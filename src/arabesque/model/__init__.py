@@ -1,34 +1,46 @@
 """The document and its items, undo and redo, and the project file."""
 
-from arabesque.model.document import Document, Item, Layer, Look, Shape, new_id
+from arabesque.model import edits
+from arabesque.model.document import Document, Layer
+from arabesque.model.edits import Change
 from arabesque.model.history import History, Milestone, Step
-from arabesque.model.journal import Journal, Leftover, discard, leftovers, recover
-from arabesque.model.moving import moved_shape, others_moved
+from arabesque.model.item import Item, Look, Origin, Ties, Version, new_id
+from arabesque.model.journal import Journal, Leftover, Recovered, discard, leftovers, recover, unreadable
+from arabesque.model.kinds import KINDS, Kind, kind_of
 from arabesque.model.rescue import Rescued, rescue_project
 from arabesque.model.store import SUFFIX, DamagedProject, Project, load_project, save_project
+from arabesque.model.work import Work
 
 __all__ = [
+    "KINDS",
     "SUFFIX",
+    "Change",
     "DamagedProject",
     "Document",
     "History",
     "Item",
     "Journal",
+    "Kind",
     "Layer",
     "Leftover",
     "Look",
     "Milestone",
+    "Origin",
     "Project",
+    "Recovered",
     "Rescued",
-    "Shape",
     "Step",
+    "Ties",
+    "Version",
+    "Work",
     "discard",
+    "edits",
+    "kind_of",
     "leftovers",
     "load_project",
-    "moved_shape",
     "new_id",
-    "others_moved",
     "recover",
     "rescue_project",
     "save_project",
+    "unreadable",
 ]

@@ -2,29 +2,21 @@
 
 from __future__ import annotations
 
-import uuid
+import weakref
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
 from types import MappingProxyType
-from typing import Any
+from typing import Any, TypeVar
 
 from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Elementary, Plane, Surface, Trim, Twin
-from arabesque.reading import LineSet, Regions
+from arabesque.geometry import Plane, Surface, Twin
+from arabesque.model.item import Item, Origin, new_id
+from arabesque.reading import Regions
 from arabesque.scan import Scan
+from arabesque.shapes import Shape
 
-Shape = Scan | Curve | Surface | Regions | LineSet
-
-
-@dataclass(frozen=True)
-class Look:
-    """How an item is shown."""
-
-    visible: bool = True
-    see_through: bool = False
-    dimmed: bool = False
+K = TypeVar("K", bound=Shape)
 
 
 @dataclass(frozen=True)
@@ -51,46 +43,6 @@ LAYER_COLOURS = ("#5B7F95", "#8A6FA8", "#6E8B4E", "#B07A3C", "#A05C6B", "#4F8C86
 
 
 @dataclass(frozen=True, eq=False)
-class Item:
-    """One line of the Outline.
-
-    made_from: ids of the items it was made from. note: a few words on where
-    it comes from. layer: id of the layer it lies on, or None. motion: (4, 4)
-    from where the item it was made from lies, for a scan that was laid
-    square; None when it lies there still. twin: how a patch follows its
-    mirror image, or None. pins: (i, j) of the control points that fits leave
-    where they are. parked: kept aside, out of the picture and of all checks.
-    trim: borders that a patch had in the file it came from, in its parameters,
-    or None.
-    """
-
-    id: str
-    name: str
-    shape: Shape
-    made_from: tuple[str, ...] = ()
-    note: str = ""
-    look: Look = field(default_factory=Look)
-    layer: str | None = None
-    motion: Floats | None = None
-    twin: Twin | None = None
-    pins: frozenset[tuple[int, int]] = frozenset()
-    parked: bool = False
-    trim: Trim | None = None
-
-    @property
-    def kind(self) -> str:
-        """ "scan", "curve", "surface", "regions", "lines", or the word for a true shape."""
-        if isinstance(self.shape, Elementary):
-            return self.shape.kind.value
-        return "lines" if isinstance(self.shape, LineSet) else type(self.shape).__name__.lower()
-
-
-def new_id() -> str:
-    """An id that no other item has."""
-    return uuid.uuid4().hex[:12]
-
-
-@dataclass(frozen=True, eq=False)
 class Document:
     """Everything a project holds.
 
@@ -102,7 +54,7 @@ class Document:
     plane:     the twin plane
     """
 
-    items: Mapping[str, Item] = field(default_factory=dict)
+    items: Mapping[str, Item[Any]] = field(default_factory=dict)
     tolerance: float = 0.2
     unit: str = "mm"
     reference: str | None = None
@@ -112,10 +64,10 @@ class Document:
     def __post_init__(self) -> None:
         object.__setattr__(self, "items", MappingProxyType(dict(self.items)))
 
-    def __iter__(self) -> Iterator[Item]:
+    def __iter__(self) -> Iterator[Item[Any]]:
         return iter(self.items.values())
 
-    def __getitem__(self, item_id: str) -> Item:
+    def __getitem__(self, item_id: str) -> Item[Any]:
         return self.items[item_id]
 
     def __contains__(self, item_id: object) -> bool:
@@ -127,52 +79,55 @@ class Document:
         item = self.items.get(self.reference or "")
         return item.shape if item is not None and isinstance(item.shape, Scan) else None
 
-    def surfaces(self, visible_only: bool = False) -> list[Item]:
-        """The items that are surfaces, in order; what is parked is not among them."""
-        return [
-            i for i in self if isinstance(i.shape, Surface) and not i.parked and (self.shows(i) or not visible_only)
-        ]
+    def of(self, kind: type[K]) -> list[Item[K]]:
+        """The items whose shape is of a kind, in order."""
+        return [item for item in self if isinstance(item.shape, kind)]
 
-    def plane_of(self, item: Item) -> Plane:
+    def surfaces(self, visible_only: bool = False) -> list[Item[Surface]]:
+        """The items that are surfaces, in order."""
+        return [item for item in self.of(Surface) if self.shows(item) or not visible_only]
+
+    def plane_of(self, item: Item[Any]) -> Plane:
         """The twin plane of an item: its layer's, or the document's."""
         layer = self.layer_of(item)
         return self.plane if layer is None or layer.plane is None else layer.plane
 
-    def image_of(self, item: Item) -> Item | None:
+    def image_of(self, item: Item[Any]) -> Item[Surface] | None:
         """The live mirror image of a patch that has one, as an item; it is not in the document."""
-        if item.twin is None or not item.twin.has_image or not isinstance(item.shape, Surface):
+        twin = item.ties.twin
+        if twin is None or not twin.has_image or not isinstance(item.shape, Surface):
             return None
-        image = _image(item.shape, self.plane_of(item), item.twin)
+        image = _image(item.shape, self.plane_of(item), twin)
         return replace(item, id=f"{item.id}{IMAGE}", name=f"{item.name}, mirrored", shape=image)
 
-    def find(self, item_id: str) -> Item | None:
+    def find(self, item_id: str) -> Item[Any] | None:
         """An item or the live mirror image of one, by its id; None where there is none."""
         item = self.items.get(item_id.removesuffix(IMAGE))
         return item if item is None or item.id == item_id else self.image_of(item)
 
-    def source_of(self, item: Item) -> Item | None:
+    def source_of(self, item: Item[Any]) -> Item[Any] | None:
         """The patch that a live mirror image follows; None for any other item."""
         return self.items.get(item.id.removesuffix(IMAGE)) if item.id.endswith(IMAGE) else None
 
-    def with_images(self, items: list[Item]) -> list[Item]:
+    def with_images(self, items: list[Item[K]]) -> list[Item[K]]:
         """Items, each followed by its live mirror image where it has one."""
-        found = []
+        found: list[Any] = []
         for item in items:
             found.append(item)
             image = self.image_of(item)
             found += [] if image is None else [image]
         return found
 
-    def layer_of(self, item: Item) -> Layer | None:
+    def layer_of(self, item: Item[Any]) -> Layer | None:
         """The layer an item lies on."""
         return next((layer for layer in self.layers if layer.id == item.layer), None)
 
-    def shows(self, item: Item) -> bool:
+    def shows(self, item: Item[Any]) -> bool:
         """True when neither the item nor its layer is hidden."""
         layer = self.layer_of(item)
-        return item.look.visible and not item.parked and (layer is None or layer.visible)
+        return item.look.visible and (layer is None or layer.visible)
 
-    def dims(self, item: Item) -> bool:
+    def dims(self, item: Item[Any]) -> bool:
         """True when the item or its layer is dimmed."""
         layer = self.layer_of(item)
         return item.look.dimmed or (layer is not None and layer.dimmed)
@@ -194,7 +149,7 @@ class Document:
         name = name or next(f"Layer {n}" for n in range(1, len(taken) + 2) if f"Layer {n}" not in taken)
         return Layer(new_id(), name, LAYER_COLOURS[len(self.layers) % len(LAYER_COLOURS)])
 
-    def with_item(self, item: Item) -> Document:
+    def with_item(self, item: Item[Any]) -> Document:
         """The document with an item added at the end, or put in place of the one with its id."""
         added = replace(self, items={**self.items, item.id: item})
         if isinstance(item.shape, Scan) and self.reference is None:
@@ -205,18 +160,15 @@ class Document:
         """The document with another shape for one item.
 
         A patch that follows its mirror image is tied to it again. Pins stay
-        while the patch has the same control rows, trims while it has the same
-        parameters.
+        while the patch has the same control rows.
         """
         item = self.items[item_id]
         if isinstance(shape, Surface):
             before = item.shape if isinstance(item.shape, Surface) else None
-            if item.twin is not None:
-                shape = item.twin.kept(shape, self.plane_of(item), before)
+            if item.ties.twin is not None:
+                shape = item.ties.twin.kept(shape, self.plane_of(item), before)
             if before is not None and before.points.shape != shape.points.shape:
-                item = replace(item, pins=frozenset())
-            if before is not None and before.domain != shape.domain:
-                item = replace(item, trim=None)
+                item = replace(item, ties=replace(item.ties, pins=frozenset()))
         return self.with_item(replace(item, shape=shape))
 
     def with_twin(self, item_id: str, twin: Twin | None) -> Document:
@@ -224,7 +176,7 @@ class Document:
         item = self.items[item_id]
         if twin is not None and isinstance(item.shape, Surface):
             item = replace(item, shape=twin.kept(item.shape, self.plane_of(item)))
-        return self.with_item(replace(item, twin=twin))
+        return self.with_item(replace(item, ties=replace(item.ties, twin=twin)))
 
     def with_plane(self, plane: Plane, layer_id: str | None = None) -> Document:
         """The document with another twin plane, for all or for a layer; every patch is tied to it again."""
@@ -234,17 +186,17 @@ class Document:
             layers = (replace(old, plane=plane) if old.id == layer_id else old for old in self.layers)
             document = replace(self, layers=tuple(layers))
         for item in self:
-            if item.twin is not None and document.plane_of(item) is not self.plane_of(item):
-                document = document.with_twin(item.id, item.twin)
+            if item.ties.twin is not None and document.plane_of(item) is not self.plane_of(item):
+                document = document.with_twin(item.id, item.ties.twin)
         return document
 
     def changed(self, item_id: str, **changes: Any) -> Document:
         """The document with other values of one item's fields."""
         return self.with_item(replace(self.items[item_id], **changes))
 
-    def scan_of(self, item: Item) -> Scan | None:
+    def scan_of(self, item: Item[Any]) -> Scan | None:
         """The scan that an item's regions are drawn on, if it is there and has as many triangles."""
-        for source in item.made_from:
+        for source in item.origin.made_from:
             shape = self.items[source].shape if source in self.items else None
             if isinstance(shape, Scan) and isinstance(item.shape, Regions):
                 return shape if len(shape.triangles) == len(item.shape.labels) else None
@@ -255,15 +207,17 @@ class Document:
 
         A scan as it came in stays, hidden, as the parent of the prepared one;
         a prepared scan that nothing else was made from is replaced. words:
-        what was done, for the note.
+        what was done.
         """
         item = self.items[item_id]
-        others = any(item_id in other.made_from for other in self)
-        if item.made_from and not others:
-            total = motion if item.motion is None else item.motion if motion is None else motion @ item.motion
-            note = ", ".join(filter(None, (item.note, words)))
-            return self.with_item(replace(item, shape=scan, note=note, motion=total)), item_id
-        made = Item(new_id(), self.free_name("Prepared"), scan, (item_id,), words, layer=item.layer, motion=motion)
+        origin = item.origin
+        others = any(item_id in other.origin.made_from for other in self)
+        if origin.made_from and not others:
+            total = motion if origin.motion is None else origin.motion if motion is None else motion @ origin.motion
+            said = ", ".join(filter(None, (origin.words, words)))
+            again = replace(item, shape=scan, origin=Origin(origin.made_from, said, total))
+            return self.with_item(again), item_id
+        made = Item(new_id(), self.free_name("Prepared"), scan, Origin((item_id,), words, motion), layer=item.layer)
         document = self.changed(item_id, look=replace(item.look, visible=False)).with_item(made)
         if self.reference == item_id:
             document = replace(document, reference=made.id)
@@ -291,7 +245,12 @@ class Document:
         return next(name for n in range(2, len(taken) + 3) if (name := f"{wanted} {n}") not in taken)
 
 
-# a shape is a value: its image holds as long as it lives, and checks know it by its identity
-@lru_cache(maxsize=128)
+# a shape is a value: its image lives as long as it does, and checks know it by its identity
+_images: weakref.WeakKeyDictionary[Surface, tuple[Plane, Twin, Surface]] = weakref.WeakKeyDictionary()
+
+
 def _image(surface: Surface, plane: Plane, twin: Twin) -> Surface:
-    return twin.image(surface, plane)
+    known = _images.get(surface)
+    if known is None or known[0] is not plane or known[1] != twin:
+        known = _images[surface] = plane, twin, twin.image(surface, plane)
+    return known[2]

@@ -1,9 +1,9 @@
 """The journal: every committed step is on disk within a second, and offered after a crash.
 
 One folder a window, held by a file lock for as long as the window lives. It
-holds ``steps.jsonl``, one line an event, and ``arrays/``, named by content
-and written once: a step that moves a control point writes a few kilobytes,
-whatever the scan weighs. A line is written only when all arrays it names are
+holds ``steps.jsonl``, one line an event with the items that changed, and
+``arrays/``, named by content and written once: a step that moves a control
+point writes a few kilobytes, whatever the project weighs. A line is written only when all arrays it names are
 on the disk; a torn last line is left out of account.
 """
 
@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import fcntl
 import json
+import logging
 import os
 import queue
 import shutil
@@ -27,9 +28,14 @@ import numpy as np
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.model.document import Document
 from arabesque.model.history import History
-from arabesque.model.records import AnyArray, ArrayNames, document_from, document_record, stored_array
+from arabesque.model.records import AnyArray, ArrayNames, Reader, document_changes, document_record, stored_array
+
+log = logging.getLogger(__name__)
 
 _STEPS, _LOCK, _ARRAYS = "steps.jsonl", "lock", "arrays"
+_ASIDE = ".unreadable"
+_PRIVATE = 0o700
+"""Work is nobody else's business."""
 
 
 @dataclass(frozen=True)
@@ -46,14 +52,16 @@ class Leftover:
 class Journal:
     """Writes a session's steps to a folder of its own, in a thread of its own.
 
-    on_problem is called, in that thread, with a FileProblem when the disk
-    refuses a step; the steps go on being kept in memory, and the next one
-    tries to write all that is missing.
+    on_problem is called, in that thread, with a FileProblem when a step
+    cannot be written; the steps go on being kept in memory, and the next one
+    tries to write all that is missing. safe_at: when all that was done was
+    last on the disk. problem: what keeps it from being there now, or None.
     """
 
-    def __init__(self, root: Path, on_problem: Callable[[FileProblem], None], folder: Path | None = None) -> None:
-        self.folder = folder or root / f"{time.strftime('%Y%m%d-%H%M%S')}-{uuid.uuid4().hex[:8]}"
+    def __init__(self, root: Path, on_problem: Callable[[FileProblem], None]) -> None:
+        self.folder = root / f"{time.strftime('%Y%m%d-%H%M%S')}-{uuid.uuid4().hex[:8]}"
         self.safe_at: float | None = None
+        self.problem: FileProblem | None = None
         self._on_problem = on_problem
         self._names = ArrayNames()
         self._events: queue.Queue[dict[str, Any] | None] = queue.Queue()
@@ -62,31 +70,52 @@ class Journal:
         self._thread = threading.Thread(target=self._run, name="arabesque-journal", daemon=True)
         self._thread.start()
 
+    @classmethod
+    def going_on(cls, leftover: Leftover, on_problem: Callable[[FileProblem], None]) -> Journal:
+        """A journal that goes on in the folder of a window that did not close, so that nothing is written twice.
+
+        Raises FileProblem when the folder cannot be taken; it stays as it is then.
+        """
+        journal = cls(leftover.folder.parent, on_problem)
+        journal.folder = leftover.folder
+        try:
+            journal._take_folder()
+            # a torn last line would spoil the next one
+            path = leftover.folder / _STEPS
+            os.truncate(path, sum(len(line) + 1 for line in _whole_lines(path.read_bytes())))
+        except OSError as problem:
+            journal.close(keep=True)
+            raise FileProblem(f"The earlier work cannot be taken up ({problem.strerror})", "Close other windows") from (
+                problem
+            )
+        journal.safe_at = time.time()
+        return journal
+
     def begin(self, label: str, document: Document, project: str | None) -> None:
         """Work begins anew on a document: what was written before is given up."""
         self._put({"event": "begin", "label": label, "document": document, "project": project})
 
-    def commit(self, label: str, document: Document) -> None:
-        """A step was committed."""
-        self._put({"event": "commit", "label": label, "document": document})
+    def commit(self, label: str, before: Document, document: Document) -> None:
+        """A step was committed; only what differs from the state ``before`` it is written."""
+        self._put({"event": "commit", "label": label, "before": before, "document": document})
 
     def move(self, position: int) -> None:
         """Undo or redo went to another state."""
         self._put({"event": "move", "position": position})
 
-    def milestone(self, name: str, document: Document) -> None:
-        """A state got a name."""
-        self._put({"event": "milestone", "name": name, "document": document})
+    def milestone(self, name: str, before: Document, document: Document) -> None:
+        """A state got a name; what differs from the present state ``before`` is written."""
+        self._put({"event": "milestone", "name": name, "before": before, "document": document})
 
-    def saved(self, project: str) -> None:
-        """The state as it is went to a project file."""
-        self._put({"event": "saved", "project": project})
+    def saved(self, project: str, position: int | None) -> None:
+        """The state at a position in the history (None: one that is gone) went to a project file."""
+        self._put({"event": "saved", "project": project, "position": position})
 
     def flush(self, seconds: float = 30.0) -> bool:
-        """Wait until everything has been written or refused; False when that takes too long."""
+        """Wait until everything has been written; False when something could not be, or it takes too long."""
         done = threading.Event()
         self._put({"event": "flush", "done": done})
-        return done.wait(seconds)
+        return done.wait(seconds) and not self._missing
 
     def close(self, keep: bool = False) -> None:
         """End the journal; without ``keep`` the folder goes, for nothing is left to lose."""
@@ -112,13 +141,17 @@ class Journal:
                 self._missing = [event]
             try:
                 self._write_missing()
+                self.problem = None
             except OSError as problem:
-                self._on_problem(
-                    FileProblem(
-                        f"The journal cannot be written ({problem.strerror})",
-                        "Your work is unharmed in memory: save it to another disk, or make room on this one",
-                    )
-                )
+                self._tell(problem.strerror or str(problem))
+            except Exception as problem:  # whatever it is, the title must not go on saying that work is safe
+                log.exception("the journal cannot write a step")
+                self._tell(str(problem) or type(problem).__name__)
+
+    def _tell(self, why: str) -> None:
+        cure = "Your work is unharmed in memory: save it to another disk, or make room on this one"
+        self.problem = FileProblem(f"The journal cannot be written ({why})", cure)
+        self._on_problem(self.problem)
 
     def _write_missing(self) -> None:
         if self._lock is None:
@@ -129,7 +162,10 @@ class Journal:
         self.safe_at = time.time()
 
     def _take_folder(self) -> None:
-        (self.folder / _ARRAYS).mkdir(parents=True, exist_ok=True)
+        self.folder.parent.mkdir(parents=True, exist_ok=True, mode=_PRIVATE)
+        self.folder.mkdir(exist_ok=True, mode=_PRIVATE)
+        self.folder.chmod(_PRIVATE)
+        (self.folder / _ARRAYS).mkdir(exist_ok=True, mode=_PRIVATE)
         lock = (self.folder / _LOCK).open("a", encoding="ascii")
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -140,8 +176,11 @@ class Journal:
 
     def _write(self, event: dict[str, Any]) -> None:
         line = dict(event)
-        if "document" in line:
-            line["document"] = document_record(line["document"], self._put_array)
+        before, document = line.pop("before", None), line.pop("document", None)
+        if document is not None and before is None:
+            line["document"] = document_record(document, self._put_array)
+        elif document is not None:
+            line["changes"] = document_changes(before.items, document, self._put_array)
         text = json.dumps(line) + "\n"
         path = self.folder / _STEPS
         if event["event"] == "begin":
@@ -180,24 +219,47 @@ def _write_synced(path: Path, content: bytes, mode: str) -> None:
 def leftovers(root: Path) -> list[Leftover]:
     """Journals of windows that did not close, newest first; those of living windows are left alone.
 
-    A folder in which nothing can be read is removed.
+    A folder in which nothing was ever done is removed; one that cannot be read is set aside (see ``unreadable``).
     """
     found = []
     for folder in root.glob("*"):
-        if not (folder / _STEPS).exists() or _is_held(folder):
+        if folder.name.endswith(_ASIDE) or not (folder / _STEPS).exists() or _is_held(folder):
             continue
         events = _events(folder)
-        if not events or _worthless(events):
+        if not events:
+            set_aside(folder)
+        elif _worthless(events):
             shutil.rmtree(folder, ignore_errors=True)
-            continue
-        labels = [event["label"] for event in events if "label" in event]
-        project = next((event["project"] for event in reversed(events) if event.get("project")), None)
-        found.append(Leftover(folder, project, len(labels), labels[-1], events[-1]["time"]))
+        else:
+            labels = [event["label"] for event in events if "label" in event]
+            project = next((event["project"] for event in reversed(events) if event.get("project")), None)
+            found.append(Leftover(folder, project, len(labels), labels[-1], events[-1]["time"]))
     return sorted(found, key=lambda leftover: -leftover.written)
 
 
-def recover(leftover: Leftover) -> tuple[History, Document | None]:
-    """The history that a journal holds, up to the last step that is whole, and the state last saved.
+def unreadable(root: Path) -> list[Path]:
+    """Folders of journals that could not be read, or only in part, and were set aside."""
+    return sorted(root.glob(f"*{_ASIDE}"))
+
+
+def set_aside(folder: Path) -> Path:
+    """Keep a journal that cannot be read out of the way, and return where it is: it is never deleted."""
+    aside = folder.with_name(folder.name + _ASIDE)
+    log.warning("The journal %s cannot be read; it is kept as %s", folder, aside)
+    return folder.rename(aside)
+
+
+@dataclass(frozen=True, eq=False)
+class Recovered:
+    """history: as the journal holds it. saved: the state last saved, or None. whole: nothing in it was unreadable."""
+
+    history: History
+    saved: Document | None
+    whole: bool
+
+
+def recover(leftover: Leftover) -> Recovered:
+    """The history that a journal holds, up to the last step that is whole.
 
     Raises FileProblem when not even the first state can be read.
     """
@@ -208,29 +270,43 @@ def recover(leftover: Leftover) -> tuple[History, Document | None]:
             arrays[name] = stored_array((leftover.folder / _ARRAYS / f"{name}.npy").read_bytes())
         return arrays[name]
 
+    reader = Reader(get)
     history: History | None = None
     saved: Document | None = None
+    whole = True
+
+    def state(event: dict[str, Any]) -> Document:
+        if history is None or "document" in event:
+            return reader.document(event["document"])
+        return reader.changed(history.document, event["changes"])
+
     for event in _events(leftover.folder):
         try:
             if event["event"] == "begin":
-                document = document_from(event["document"], get)
+                document = state(event)
                 history = History(document, event["label"])
                 saved = document if event["project"] else None
             elif history is None:
                 continue
             elif event["event"] == "commit":
-                history.commit(event["label"], document_from(event["document"], get))
+                history.commit(event["label"], state(event))
             elif event["event"] == "move":
                 history.go_to(event["position"])
             elif event["event"] == "milestone":
-                history.set_milestone(event["name"], document_from(event["document"], get))
+                history.set_milestone(event["name"], state(event))
             elif event["event"] == "saved":
-                saved = history.document
+                position = event.get("position", history.position)
+                saved = None if position is None else history.steps[position].document
         except (OSError, ValueError, LookupError, TypeError, EOFError, ArabesqueError):
+            log.warning("A step of %s cannot be read; it ends there", leftover.folder)
+            whole = False
             break  # what follows builds on what cannot be read
     if history is None:
-        raise FileProblem("The journal of the earlier work cannot be read", "Open the project file instead")
-    return history, saved
+        raise FileProblem(
+            f"The journal of the earlier work cannot be read; it is kept in {leftover.folder}",
+            "Open the project file instead",
+        )
+    return Recovered(history, saved, whole)
 
 
 def discard(leftover: Leftover) -> None:
@@ -255,14 +331,20 @@ def _worthless(events: list[dict[str, Any]]) -> bool:
 
 
 def _events(folder: Path) -> list[dict[str, Any]]:
-    """The lines that are whole, from the start."""
-    events = []
-    for line in (folder / _STEPS).read_bytes().split(b"\n"):
+    """The events that are whole, from the start."""
+    events = [json.loads(line) for line in _whole_lines((folder / _STEPS).read_bytes())]
+    return events if events and events[0]["event"] == "begin" else []
+
+
+def _whole_lines(content: bytes) -> list[bytes]:
+    """The lines that hold an event, up to the first that does not."""
+    lines = []
+    for line in content.split(b"\n")[:-1]:
         try:
             event = json.loads(line)
         except ValueError:
             break
         if not isinstance(event, dict) or "event" not in event:
             break
-        events.append(event)
-    return events if events and events[0]["event"] == "begin" else []
+        lines.append(line)
+    return lines

@@ -1,26 +1,46 @@
-"""Documents as plain records and named arrays: what project files and the journal store."""
+"""Documents as plain records and named arrays: what project files and the journal store.
+
+One general codec over frozen dataclasses of numbers, words, enumerations, tuples and arrays, read and written by
+their type hints; a field that is missing has its default, so that newer programs may add some.
+"""
+
+from __future__ import annotations
 
 import hashlib
 import io
+import json
+import types
 import weakref
-from collections.abc import Callable
-from dataclasses import asdict, replace
-from typing import Any
+from collections.abc import Callable, Mapping
+from dataclasses import fields, is_dataclass, replace
+from enum import Enum
+from functools import cache
+from typing import Any, Union, get_args, get_origin, get_type_hints
 
 import numpy as np
 from numpy.typing import NDArray
 
 from arabesque.errors import FileProblem
-from arabesque.geometry import Curve, Elementary, ElementaryKind, Plane, Seam, Surface, Trim, Twin, TwinKind
-from arabesque.model.document import Document, Item, Layer, Look, Shape
-from arabesque.reading import LineSet, Region, Regions, TrueShape
-from arabesque.scan import Scan
-
-FORMAT = 4
+from arabesque.geometry import Elementary, Plane
+from arabesque.model.document import Document, Layer
+from arabesque.model.formats import FORMAT, upgraded
+from arabesque.model.item import Item
+from arabesque.model.kinds import KINDS, kind_of
+from arabesque.shapes import Shape
 
 AnyArray = NDArray[Any]
 Put = Callable[[AnyArray], str]
 Get = Callable[[str], AnyArray]
+Record = dict[str, Any]
+
+INLINE = 16
+"""Arrays of so few numbers stand in the record itself."""
+
+_SHAPES = {kind.word: kind.made for kind in KINDS}
+_KEPT: dict[type[Any], tuple[str, ...]] = {Elementary: ("kind", "frame", "sizes", "bounds")}
+"""Fields from which the others follow."""
+_MAKERS: dict[type[Any], Callable[..., Any]] = {Elementary: Elementary.make}
+_HEAD = ("tolerance", "unit", "reference", "layers", "plane")
 
 
 def array_name(array: AnyArray) -> str:
@@ -57,177 +77,144 @@ class ArrayNames:
         return name
 
 
-def document_record(document: Document, put: Put) -> dict[str, Any]:
+# the codec
+
+
+def encoded(value: Any, put: Put) -> Any:
+    """A value as JSON can hold it; ``put`` stores an array and returns its name. Raises TypeError for any other."""
+    if isinstance(value, np.generic):
+        return value.item()
+    if value is None or isinstance(value, bool | int | float | str):
+        return value
+    if isinstance(value, Enum):
+        return value.name
+    if isinstance(value, np.ndarray):
+        return value.tolist() if 0 < value.size <= INLINE else put(value)
+    if isinstance(value, tuple):
+        return [encoded(one, put) for one in value]
+    if isinstance(value, frozenset):
+        return [encoded(one, put) for one in sorted(value)]
+    if is_dataclass(value) and not isinstance(value, type):
+        record = {name: encoded(getattr(value, name), put) for name in _kept(type(value))}
+        return {"is": kind_of(value).word, **record} if type(value) in _MADE_AS_SHAPES else record
+    raise TypeError(f"a {type(value).__name__} cannot be stored")
+
+
+def decoded(hint: Any, record: Any, get: Get) -> Any:
+    """The value that a record of a hinted type stands for; raises TypeError, KeyError or ValueError for any other."""
+    origin, arguments = get_origin(hint), get_args(hint)
+    if origin in (Union, types.UnionType):
+        if record is None:
+            return None
+        (hint,) = (one for one in arguments if one is not type(None))
+        return decoded(hint, record, get)
+    if origin is np.ndarray:
+        return get(record) if isinstance(record, str) else _inline(record, get_args(arguments[1])[0])
+    if origin is tuple:
+        every = arguments[:1] * len(record) if arguments[-1] is ... else arguments
+        return tuple(decoded(one, value, get) for one, value in zip(every, record, strict=True))
+    if origin is frozenset:
+        return frozenset(decoded(arguments[0], value, get) for value in record)
+    if hint is Shape:
+        return _dataclass(_SHAPES[record["is"]], record, get)
+    if isinstance(hint, type) and issubclass(hint, Enum):
+        return hint[record]
+    if is_dataclass(hint):
+        assert isinstance(hint, type)
+        return _dataclass(hint, record, get)
+    if hint in (bool, int, float, str):
+        return hint(record)
+    raise TypeError(f"a {hint} cannot be read")
+
+
+def _dataclass(made: type[Any], record: Record, get: Get) -> Any:
+    hints = _hints(made)  # type: ignore[arg-type]
+    values = {name: decoded(hints[name], record[name], get) for name in _kept(made) if name in record}
+    return _MAKERS.get(made, made)(**values)
+
+
+def _inline(values: list[Any], dtype: Any) -> AnyArray:
+    array: AnyArray = np.array(values, dtype=dtype)
+    array.setflags(write=False)
+    return array
+
+
+def _kept(made: type) -> tuple[str, ...]:
+    return _KEPT.get(made) or tuple(field.name for field in fields(made))
+
+
+@cache
+def _hints(made: type) -> dict[str, Any]:
+    hints = get_type_hints(made)
+    return {**hints, "shape": Shape} if made is Item else hints
+
+
+_MADE_AS_SHAPES = set(_SHAPES.values())
+
+
+# documents
+
+
+class Reader:
+    """Reads records; equal ones give the same value, so that steps, milestones and recoveries share their shapes."""
+
+    def __init__(self, get: Get) -> None:
+        self._get = get
+        self._known: dict[tuple[Any, str], Any] = {}
+
+    def value(self, hint: Any, record: Any) -> Any:
+        """The value of a record, always the same for records of the same content."""
+        key = hint, json.dumps(record, sort_keys=True)
+        if key not in self._known:
+            self._known[key] = decoded(hint, record, self._get)
+        return self._known[key]
+
+    def item(self, record: Record) -> Item[Any]:
+        """An item; its shape and those of its versions are shared too."""
+        key = Item, json.dumps(record, sort_keys=True)
+        if key not in self._known:
+            plain = decoded(Item, record, self._get)
+            versions = zip(plain.versions, record["versions"], strict=True)
+            self._known[key] = replace(
+                plain,
+                shape=self.value(Shape, record["shape"]),
+                versions=tuple(replace(one, shape=self.value(Shape, other["shape"])) for one, other in versions),
+            )
+        return self._known[key]
+
+    def document(self, record: Record) -> Document:
+        """The document of a record of any format; raises FileProblem for a newer one."""
+        if record["format"] > FORMAT:
+            raise FileProblem("This project was saved by a newer Arabesque", "Open it with that version")
+        record = upgraded(record)
+        items = {entry["id"]: self.item(entry) for entry in record["items"]}
+        return replace(self._head(Document(), record), items=items)
+
+    def changed(self, before: Document, changes: Record) -> Document:
+        """The document after what ``document_changes`` told."""
+        known = {**before.items, **{entry["id"]: self.item(entry) for entry in changes["items"]}}
+        return replace(self._head(before, changes), items={key: known[key] for key in changes["order"]})
+
+    def _head(self, document: Document, record: Record) -> Document:
+        hints = {"layers": tuple[Layer, ...], "plane": Plane, "reference": str | None, "tolerance": float, "unit": str}
+        return replace(document, **{name: self.value(hints[name], record[name]) for name in _HEAD})
+
+
+def document_record(document: Document, put: Put) -> Record:
     """The document without its arrays; ``put`` stores an array and returns its name."""
+    return {"format": FORMAT, **_head_record(document, put), "items": [encoded(item, put) for item in document]}
+
+
+def document_changes(before: Mapping[str, Item[Any]], document: Document, put: Put) -> Record:
+    """What is to be stored of a document where one with the items ``before`` is stored already."""
+    fresh = [item for item in document if before.get(item.id) is not item]
     return {
         "format": FORMAT,
-        "tolerance_mm": document.tolerance,
-        "unit": document.unit,
-        "reference": document.reference,
-        "plane": _plane_record(document.plane),
-        "layers": [_layer_record(layer) for layer in document.layers],
-        "items": [
-            {
-                "id": item.id,
-                "name": item.name,
-                "made_from": list(item.made_from),
-                "note": item.note,
-                "look": asdict(item.look),
-                "layer": item.layer,
-                "motion": None if item.motion is None else item.motion.tolist(),
-                "twin": None if item.twin is None else _twin_record(item.twin),
-                "pins": [list(pin) for pin in sorted(item.pins)],
-                "parked": item.parked,
-                "trim": None if item.trim is None else [put(loop) for loop in item.trim.loops],
-                "shape": _shape_record(item.shape, put),
-            }
-            for item in document
-        ],
+        **_head_record(document, put),
+        "order": list(document.items),
+        "items": [encoded(item, put) for item in fresh],
     }
 
 
-def document_from(record: dict[str, Any], get: Get) -> Document:
-    """The document of a record; ``get`` returns the array of a name.
-
-    Raises FileProblem for a record of a newer format.
-    """
-    if record["format"] > FORMAT:
-        raise FileProblem("This project was saved by a newer Arabesque", "Open it with that version")
-    items = {}
-    for entry in record["items"]:
-        items[entry["id"]] = Item(
-            id=entry["id"],
-            name=entry["name"],
-            shape=_shape_from(entry["shape"], get),
-            made_from=tuple(entry["made_from"]),
-            note=entry["note"],
-            look=Look(**entry["look"]),
-            layer=entry["layer"],
-            motion=_motion(entry.get("motion")),
-            twin=_twin(entry.get("twin")),
-            pins=frozenset((int(i), int(j)) for i, j in entry.get("pins", [])),
-            parked=bool(entry.get("parked", False)),
-            trim=None if entry.get("trim") is None else Trim(tuple(get(name) for name in entry["trim"])),
-        )
-    layers = tuple(Layer(**{**layer, "plane": _plane(layer.get("plane"))}) for layer in record["layers"])
-    plane = _plane(record.get("plane")) or Plane.coordinate(1)
-    return Document(items, record["tolerance_mm"], record["unit"], record["reference"], layers, plane)
-
-
-def _layer_record(layer: Layer) -> dict[str, Any]:
-    plain = replace(layer, plane=None)
-    return {**asdict(plain), "plane": None if layer.plane is None else _plane_record(layer.plane)}
-
-
-def _plane_record(plane: Plane) -> dict[str, Any]:
-    return {"normal": plane.normal.tolist(), "offset": plane.offset}
-
-
-def _plane(record: dict[str, Any] | None) -> Plane | None:
-    return None if record is None else Plane(np.array(record["normal"], dtype=float), record["offset"])
-
-
-def _twin_record(twin: Twin) -> dict[str, Any]:
-    return {"kind": twin.kind.name, "axis": twin.axis, "at_end": twin.at_end, "seam": twin.seam.name}
-
-
-def _twin(record: dict[str, Any] | None) -> Twin | None:
-    if record is None:
-        return None
-    return Twin(TwinKind[record["kind"]], record["axis"], record["at_end"], Seam[record["seam"]])
-
-
-def _shape_record(shape: Shape, put: Put) -> dict[str, Any]:
-    if isinstance(shape, Scan):
-        return {"kind": "scan", "points": put(shape.points), "triangles": put(shape.triangles)}
-    if isinstance(shape, Regions):
-        return {"kind": "regions", "labels": put(shape.labels), "areas": [_region_record(area) for area in shape.areas]}
-    if isinstance(shape, LineSet):
-        return {
-            "kind": "lines",
-            "points": put(shape.points),
-            "starts": put(shape.starts),
-            "closed": list(shape.closed),
-        }
-    if isinstance(shape, Elementary):
-        return {
-            "kind": "true shape",
-            "of": shape.kind.value,
-            "frame": shape.frame.tolist(),
-            "sizes": list(shape.sizes),
-            "bounds": [list(ends) for ends in shape.bounds],
-        }
-    weights = None if shape.weights is None else put(shape.weights)
-    if isinstance(shape, Curve):
-        return {
-            "kind": "curve",
-            "degree": shape.degree,
-            "knots": put(shape.knots),
-            "points": put(shape.points),
-            "weights": weights,
-        }
-    return {
-        "kind": "surface",
-        "degree": list(shape.degree),
-        "knots": [put(k) for k in shape.knots],
-        "points": put(shape.points),
-        "weights": weights,
-    }
-
-
-def _shape_from(record: dict[str, Any], get: Get) -> Shape:
-    kind = record["kind"]
-    if kind == "scan":
-        return Scan(get(record["points"]), get(record["triangles"]))
-    if kind == "regions":
-        return Regions(get(record["labels"]), tuple(_region_from(area) for area in record["areas"]))
-    if kind == "lines":
-        return LineSet(get(record["points"]), get(record["starts"]), tuple(record["closed"]))
-    if kind == "true shape":
-        u, v = record["bounds"]
-        return Elementary.make(
-            ElementaryKind(record["of"]),
-            np.array(record["frame"]),
-            tuple(record["sizes"]),
-            ((u[0], u[1]), (v[0], v[1])),
-        )
-    weights = None if record["weights"] is None else get(record["weights"])
-    if kind == "curve":
-        return Curve(record["degree"], get(record["knots"]), get(record["points"]), weights)
-    u, v = record["knots"]
-    return Surface((record["degree"][0], record["degree"][1]), (get(u), get(v)), get(record["points"]), weights)
-
-
-def _motion(rows: list[list[float]] | None) -> AnyArray | None:
-    if rows is None:
-        return None
-    matrix = np.array(rows, dtype=float).reshape(4, 4)
-    matrix.setflags(write=False)
-    return matrix
-
-
-def _region_record(area: Region) -> dict[str, Any]:
-    shape = area.shape
-    if shape is None:
-        return {"of": None, "by_hand": area.by_hand}
-    return {
-        "of": shape.kind.value,
-        "by_hand": area.by_hand,
-        "origin": shape.origin.tolist(),
-        "axis": shape.axis.tolist(),
-        "sizes": list(shape.sizes),
-        "figures": [shape.rms, shape.p99, shape.largest, shape.inlier_share],
-    }
-
-
-def _region_from(record: dict[str, Any]) -> Region:
-    if record["of"] is None:
-        return Region(None, record["by_hand"])
-    shape = TrueShape(
-        ElementaryKind(record["of"]),
-        np.array(record["origin"]),
-        np.array(record["axis"]),
-        tuple(record["sizes"]),
-        *record["figures"],
-    )
-    return Region(shape, record["by_hand"])
+def _head_record(document: Document, put: Put) -> Record:
+    return {name: encoded(getattr(document, name), put) for name in _HEAD}

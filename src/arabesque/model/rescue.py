@@ -11,7 +11,7 @@ from typing import Any
 
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.model.document import Document
-from arabesque.model.records import AnyArray, array_name, document_from, stored_array
+from arabesque.model.records import AnyArray, Reader, array_name, stored_array
 
 _SIGNATURE = b"PK\x03\x04"
 _HEADER = struct.Struct("<4sHHHHHIIIHH")
@@ -45,11 +45,11 @@ def rescue_project(path: str | Path) -> Rescued:
         items = list(record["items"])
     except (KeyError, ValueError, TypeError):
         raise FileProblem(f"{path.name} is damaged or not an Arabesque project", "Open an older copy of it") from None
-    document, lost = None, []
+    reader, lost = Reader(lambda name: _array(entries, name)), []
     kept: list[dict[str, Any]] = []
     for entry in items:
         try:
-            document_from({**record, "items": [entry]}, lambda name: _array(entries, name))
+            reader.document({**record, "items": [entry]})
             kept.append(entry)
         except (KeyError, ValueError, TypeError, EOFError, AttributeError, ArabesqueError):
             lost.append(str(entry.get("name", "?")) if isinstance(entry, dict) else "?")
@@ -57,7 +57,7 @@ def rescue_project(path: str | Path) -> Rescued:
     if record.get("reference") not in {entry["id"] for entry in kept}:
         record["reference"] = None
     try:
-        document = document_from({**record, "items": kept}, lambda name: _array(entries, name))
+        document = reader.document({**record, "items": kept})
     except (KeyError, ValueError, TypeError) as problem:
         raise FileProblem(f"{path.name} is damaged beyond help", "Open an older copy of it") from problem
     return Rescued(document, tuple(lost))

@@ -1,10 +1,7 @@
 """The ``.arabesque`` project file: a zip of ``document.json`` and arrays named by their content."""
 
-import contextlib
 import io
 import json
-import os
-import tempfile
 import zipfile
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,9 +10,10 @@ import numpy as np
 
 from arabesque import __version__
 from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.files import written
 from arabesque.model.document import Document
 from arabesque.model.history import Milestone
-from arabesque.model.records import AnyArray, array_name, document_from, document_record, stored_array
+from arabesque.model.records import AnyArray, Reader, array_name, document_record, stored_array
 from arabesque.progress import Progress, silent
 
 SUFFIX = ".arabesque"
@@ -38,31 +36,12 @@ class Project:
 def save_project(path: str | Path, project: Project, progress: Progress = silent) -> None:
     """Write a document and its milestones to a project file.
 
-    Written beside its place, flushed to the disk and then renamed, so that
-    at every moment either the old or the new file is there, whole.
-    Raises FileProblem when the place cannot be written; Cancelled leaves the
-    old file.
+    At every moment either the old or the new file is there, whole. Raises
+    FileProblem when the place cannot be written; Cancelled leaves the old file.
     """
     path = Path(path)
-    beside: Path | None = None
-    try:
-        handle, name = tempfile.mkstemp(prefix=".arabesque-", suffix=".part", dir=path.parent)
-        beside = Path(name)
-        with os.fdopen(handle, "wb") as file:
-            _write(file, project, progress)
-            file.flush()
-            os.fsync(file.fileno())
-        beside.replace(path)
-        beside = None
-        _sync_folder(path.parent)
-    except OSError as problem:
-        raise FileProblem(
-            f"{path} cannot be written ({problem.strerror})", "Your work is unharmed: save to another place"
-        ) from problem
-    finally:
-        if beside is not None:
-            with contextlib.suppress(OSError):  # a full or vanished disk has been reported already
-                beside.unlink(missing_ok=True)
+    with written(path, "Your work is unharmed: save to another place") as beside, beside.open("wb") as file:
+        _write(file, project, progress)
 
 
 def load_project(path: str | Path, progress: Progress = silent) -> Project:
@@ -82,8 +61,9 @@ def load_project(path: str | Path, progress: Progress = silent) -> Project:
                     arrays[name] = stored_array(archive.read(f"arrays/{name}.npy"))
                 return arrays[name]
 
-            document = document_from(record, get)
-            milestones = [Milestone(m["name"], document_from(m["document"], get)) for m in record["milestones"]]
+            reader = Reader(get)
+            document = reader.document(record)
+            milestones = [Milestone(m["name"], reader.document(m["document"])) for m in record["milestones"]]
             return Project(document, tuple(milestones))
     except FileNotFoundError:
         raise FileProblem(f"{path} does not exist", "Check the name") from None
@@ -120,12 +100,3 @@ def _write(file: io.BufferedWriter, project: Project, progress: Progress) -> Non
             progress(number / len(arrays), "Saving")
             with archive.open(f"arrays/{name}.npy", "w", force_zip64=True) as entry:
                 np.lib.format.write_array(entry, np.ascontiguousarray(array), allow_pickle=False)
-
-
-def _sync_folder(folder: Path) -> None:
-    """Flush the rename itself to the disk."""
-    handle = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
 
 from arabesque.arrays import Floats, Ints, frozen_array, summed
 from arabesque.errors import ArabesqueError
+from arabesque.geometry import Plane, apply
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan, calming_rounds, edge_length, scan_curvature
 
@@ -38,6 +39,19 @@ class LineSet:
     def lines(self) -> list[Floats]:
         """The polylines, (n, 3) each."""
         return [self.points[a:b] for a, b in zip(self.starts[:-1], self.starts[1:], strict=True)]
+
+    @property
+    def box(self) -> tuple[Floats, Floats]:
+        """Lowest and highest corner of the box round the points, mm."""
+        return self.points.min(axis=0), self.points.max(axis=0)
+
+    def moved(self, matrix: Floats) -> LineSet:
+        """The lines after a (4, 4) rigid motion."""
+        return replace(self, points=apply(matrix, self.points))
+
+    def mirrored(self, plane: Plane) -> LineSet:
+        """The mirror image of the lines."""
+        return replace(self, points=plane.mirrored(self.points))
 
     @property
     def count(self) -> int:

@@ -139,11 +139,6 @@ def nearest_axis(plane: Plane) -> int:
     return int(np.abs(plane.normal).argmax())
 
 
-def moved(scan: Scan, matrix: Floats) -> Scan:
-    """The scan after a rigid motion."""
-    return Scan(scan.points @ matrix[:3, :3].T + matrix[:3, 3], scan.triangles)
-
-
 def turned_and_shifted(degrees: Floats, shift: Floats, about: Floats) -> Floats:
     """The motion that turns about x, then y, then z through ``about``, then shifts; degrees and mm."""
     rotation = np.eye(3)

@@ -11,7 +11,7 @@ from scipy.sparse.csgraph import connected_components
 
 from arabesque.arrays import Bools, Floats, Ints, frozen_array
 from arabesque.errors import ArabesqueError, FitProblem
-from arabesque.geometry import ElementaryKind, unit
+from arabesque.geometry import ElementaryKind, Plane, unit
 from arabesque.progress import Progress, part, silent
 from arabesque.reading.true_shapes import TrueShape, fit_true_shape, recognise
 from arabesque.scan import Scan, calmed_normals, scan_curvature, sharp_pairs
@@ -45,6 +45,19 @@ class Regions:
     def __post_init__(self) -> None:
         labels = frozen_array(self.labels, (None,), np.int64, what="Regions", below=len(self.areas))
         object.__setattr__(self, "labels", labels)
+
+    @property
+    def box(self) -> None:
+        """None: areas have no place of their own, they lie on their scan."""
+        return None
+
+    def moved(self, matrix: Floats) -> Regions:
+        """The areas themselves: they move with their scan."""
+        return self
+
+    def mirrored(self, plane: Plane) -> Regions:
+        """The areas themselves: a scan's mirror image has its triangles in the same order."""
+        return self
 
     @cached_property
     def counts(self) -> Ints:

@@ -13,6 +13,7 @@ import numpy as np
 
 from arabesque.arrays import Floats, Ints
 from arabesque.errors import FileProblem, InvalidShape
+from arabesque.files import written
 from arabesque.progress import Progress, part, silent
 from arabesque.scan.cleaning import compact, weld
 from arabesque.scan.mesh import Scan
@@ -85,13 +86,15 @@ def write_scan(path: str | Path, scan: Scan, unit: str = "mm") -> None:
     path = Path(path)
     if path.suffix.lower() not in MESH_SUFFIXES:
         raise FileProblem(f"{path.name}: not a kind of mesh file known here", "Use .stl, .obj or .ply")
+    with written(path) as beside:
+        write_mesh(beside, scan, unit)
+
+
+def write_mesh(path: Path, scan: Scan, unit: str = "mm") -> None:
+    """Write a mesh file in place, for those who see to it that nothing is half written. Raises OSError."""
     import trimesh  # half a second at the start of the window, which needs it only now
 
-    mesh = trimesh.Trimesh(scan.points / scale_to_mm(unit), scan.triangles, process=False)
-    try:
-        mesh.export(path)
-    except OSError as problem:
-        raise FileProblem(f"{path} cannot be written ({problem.strerror})", "Choose another place") from problem
+    trimesh.Trimesh(scan.points / scale_to_mm(unit), scan.triangles, process=False).export(path)
 
 
 def _content(path: Path) -> bytes:

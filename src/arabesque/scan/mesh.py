@@ -12,7 +12,7 @@ from scipy.sparse import csr_array
 
 from arabesque.arrays import Bools, Floats, Ints, frozen_array, summed
 from arabesque.errors import InvalidShape
-from arabesque.geometry import unit
+from arabesque.geometry import Plane, apply, unit
 from arabesque.scan.tree import CORNER_0, CORNER_1, CORNER_2, EDGE_01, EDGE_12, EDGE_20, BoxTree, interpolated_normals
 
 SMOOTHING_ROUNDS = 3
@@ -59,6 +59,19 @@ class Scan:
     def bounds(self) -> tuple[Floats, Floats]:
         """Lowest and highest corner of the box around the points."""
         return self.points.min(axis=0), self.points.max(axis=0)
+
+    @property
+    def box(self) -> tuple[Floats, Floats]:
+        """As ``bounds``: what every shape answers."""
+        return self.bounds
+
+    def moved(self, matrix: Floats) -> Scan:
+        """The scan after a (4, 4) rigid motion."""
+        return Scan(apply(matrix, self.points), self.triangles)
+
+    def mirrored(self, plane: Plane) -> Scan:
+        """The mirror image, with its outside outside."""
+        return Scan(plane.mirrored(self.points), self.triangles[:, ::-1])
 
     @cached_property
     def diagonal(self) -> float:

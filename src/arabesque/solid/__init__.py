@@ -2,7 +2,6 @@
 
 from arabesque.solid.exchange import (
     MODEL_SUFFIXES,
-    Face,
     FileKind,
     Model,
     deliver,
@@ -15,7 +14,6 @@ from arabesque.solid.worker import KernelWorker
 
 __all__ = [
     "MODEL_SUFFIXES",
-    "Face",
     "FileKind",
     "KernelWorker",
     "Model",

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from dataclasses import dataclass
 from enum import Enum
 from pathlib import Path
@@ -12,9 +10,10 @@ from typing import Any
 import numpy as np
 
 from arabesque.errors import FileProblem
-from arabesque.geometry import Curve, Elementary, Surface, Trim, split_surface, tessellate
+from arabesque.files import written
+from arabesque.geometry import Curve, Elementary, Face, Surface, Trim, split_surface, tessellate
 from arabesque.progress import Progress, silent
-from arabesque.scan import Scan, write_scan
+from arabesque.scan import Scan, write_mesh
 from arabesque.solid.worker import KernelWorker
 
 FULL_SHARE = 1 - 1e-6
@@ -47,19 +46,11 @@ class FileKind(Enum):
 
 
 @dataclass(frozen=True, eq=False)
-class Face:
-    """A face of a file: a named surface, and the part of it that shows (None for all of it)."""
-
-    name: str
-    surface: Surface
-    trim: Trim | None
-
-
-@dataclass(frozen=True, eq=False)
 class Model:
-    """What a STEP or IGES file holds, in mm; skipped: names and reasons."""
+    """What a STEP or IGES file holds, in mm: named surfaces (a Face where it is trimmed), curves, and in ``skipped``
+    names and reasons."""
 
-    faces: list[Face]
+    faces: list[tuple[str, Surface]]
     curves: list[tuple[str, Curve]]
     skipped: list[tuple[str, str]]
 
@@ -75,36 +66,21 @@ def deliver(
 ) -> None:
     """Write named surfaces and curves to a file, in ``unit``; chord: mm, for triangles.
 
-    The file is written beside its place and moved there when complete, so
-    that a failure leaves an older file as it was. Raises FileProblem or
-    KernelProblem.
+    A failure leaves an older file as it was. Raises FileProblem or KernelProblem.
     """
-    path = Path(path)
     surfaces = [shape for _, shape in items if isinstance(shape, Surface)]
     if not items or (kind.is_mesh and not surfaces):
         raise FileProblem("There is no surface to write", "Make or show a patch first")
-    if path.is_dir():
-        raise FileProblem(f"{path} is a folder", "Give a name for the file")
-    try:
-        handle, beside = tempfile.mkstemp(suffix=kind.suffix, prefix=".arabesque-", dir=path.parent)
-    except OSError as problem:
-        raise FileProblem(f"{path} cannot be written ({problem.strerror})", "Choose another place") from problem
-    os.close(handle)
-    try:
+    with written(path) as beside:
         if kind.is_mesh:
-            write_scan(beside, _mesh(surfaces, chord, progress), unit)
+            write_mesh(beside, _mesh(surfaces, chord, progress), unit)
+            return
+        records = [(name, _record(shape)) for name, shape in items]
+        if kind is FileKind.IGES:
+            worker.call("write_iges", str(beside), records, unit, progress=progress)
         else:
-            records = [(name, _record(shape)) for name, shape in items]
-            if kind is FileKind.IGES:
-                worker.call("write_iges", beside, records, unit, progress=progress)
-            else:
-                schema = "AP242DIS" if kind is FileKind.STEP_AP242 else "AP214IS"
-                worker.call("write_step", beside, records, unit, schema, progress=progress)
-        Path(beside).replace(path)
-    except OSError as problem:
-        raise FileProblem(f"{path} cannot be written ({problem.strerror})", "Choose another place") from problem
-    finally:
-        Path(beside).unlink(missing_ok=True)
+            schema = "AP242DIS" if kind is FileKind.STEP_AP242 else "AP214IS"
+            worker.call("write_step", str(beside), records, unit, schema, progress=progress)
 
 
 def write_step(
@@ -141,29 +117,29 @@ def read_model(path: str | Path, worker: KernelWorker, progress: Progress = sile
     )
 
 
-def read_step(path: str | Path, worker: KernelWorker, progress: Progress = silent) -> list[Face]:
-    """Every face of a STEP or IGES file; raises FileProblem when it holds none."""
+def read_step(path: str | Path, worker: KernelWorker, progress: Progress = silent) -> list[tuple[str, Surface]]:
+    """Every face of a STEP or IGES file with its name; raises FileProblem when it holds none."""
     model = read_model(path, worker, progress)
     if not model.faces:
         raise FileProblem(f"{Path(path).name} holds no faces that can be used", "Export surfaces or a body to it")
     return model.faces
 
 
-def shown_part(face: Face) -> Surface:
-    """The face's surface cut exactly to the box round its trim, so that nothing sticks out far."""
-    surface = face.surface
-    if face.trim is None:
+def shown_part(surface: Surface) -> Surface:
+    """A face's surface cut exactly to the box round its trim, so that nothing sticks out far."""
+    if not isinstance(surface, Face):
         return surface
-    corners = np.concatenate(face.trim.loops)
+    corners = np.concatenate(surface.trim.loops)
+    part = surface.whole
     for axis in (0, 1):
-        low, high = surface.domain[axis]
+        low, high = part.domain[axis]
         slack = 1e-9 * (high - low)
         start, end = corners[:, axis].min(), corners[:, axis].max()
         if end < high - slack:
-            surface = split_surface(surface, axis, float(end))[0]
+            part = split_surface(part, axis, float(end))[0]
         if start > low + slack:
-            surface = split_surface(surface, axis, float(start))[1]
-    return surface
+            part = split_surface(part, axis, float(start))[1]
+    return Face(part.degree, part.knots, part.points, part.weights, surface.trim)
 
 
 def _mesh(surfaces: list[Surface], chord: float, progress: Progress) -> Scan:
@@ -183,9 +159,11 @@ def _record(shape: Shape) -> dict[str, Any]:
     return {"degree": shape.degree, "knots": shape.knots, "points": shape.points, "weights": shape.weights}
 
 
-def _face(record: dict[str, Any]) -> Face:
+def _face(record: dict[str, Any]) -> tuple[str, Surface]:
     surface = Surface(**record["surface"])
     trim = Trim(tuple(record["loops"]))
     (u0, u1), (v0, v1) = surface.domain
     full = trim.area >= FULL_SHARE * (u1 - u0) * (v1 - v0)
-    return Face(record["name"], surface, None if full or not trim.loops else trim)
+    if not full and trim.loops:
+        surface = Face(surface.degree, surface.knots, surface.points, surface.weights, trim)
+    return record["name"], surface

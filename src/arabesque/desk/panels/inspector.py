@@ -140,8 +140,8 @@ class Inspector(QWidget):
                 Fact("Triangles", f"{len(item.shape.triangles):,}".replace(",", " ")),
                 Fact("Size, mm", " x ".join(f"{n:.4g}" for n in high - low)),
                 Fact("Noise", f"{item.shape.noise:.3f} mm"),
-                *([Fact("Made by", item.note)] if item.made_from else []),
-                *(motion_facts(item.motion) if item.motion is not None else []),
+                *([Fact("Made by", item.origin.words)] if item.origin.made_from else []),
+                *(motion_facts(item.origin.motion) if item.origin.motion is not None else []),
             ]
         if isinstance(item.shape, Regions):
             return region_facts(item.shape)
@@ -167,7 +167,7 @@ class Inspector(QWidget):
                 Fact("Lowest", f"{f.lowest:+.3f} mm"),
                 Fact("Inside", f"{100 * f.inside:.1f} %"),
                 Fact("Outliers", f"{100 * f.outlier_share:.1f} %"),
-                Fact("No scan below", f"{100 * (1 - grid.valid.mean()):.1f} %"),
+                Fact("No scan below", f"{100 * grid.missing:.1f} %"),
             ]
         return facts
 

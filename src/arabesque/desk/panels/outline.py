@@ -11,17 +11,19 @@ from PyQt6.QtWidgets import QHeaderView, QLabel, QTreeView, QVBoxLayout, QWidget
 from arabesque.desk import theme
 from arabesque.desk.commands import icon
 from arabesque.desk.session import Session
-from arabesque.geometry import Curve, Surface
-from arabesque.model import Item, Layer
-from arabesque.reading import LineSet, Regions
+from arabesque.geometry import Surface
+from arabesque.model import Item, Layer, edits, kind_of
+from arabesque.reading import Regions
 
 _ID = Qt.ItemDataRole.UserRole
 _LAYER = Qt.ItemDataRole.UserRole + 1
+_VERSION = Qt.ItemDataRole.UserRole + 2
 NAME, WEIGHT, STATE, EYE = range(4)
 _SIGNS = {
     "scan": "ph.cloud",
     "curve": "ph.path",
     "surface": "ph.polygon",
+    "face": "ph.polygon",
     "regions": "ph.squares-four",
     "lines": "ph.line-segments",
 }
@@ -79,6 +81,7 @@ class Outline(QWidget):
             header.resizeSection(column, width)
         layout.addWidget(self.tree)
         self.tree.clicked.connect(self._clicked)
+        self.tree.doubleClicked.connect(self._opened)
         self.model.itemChanged.connect(self._edited)
         session.changed.connect(self.refresh)
         selection = self.tree.selectionModel()
@@ -92,7 +95,7 @@ class Outline(QWidget):
         if self._shown and document is not self._session.history.document and set(document.items) == self._ids:
             return  # in the middle of a drag: signs follow when it is over
         self._ids = set(document.items)
-        states = [(i.id, i.name, i.look, i.layer, i.twin, self._state(i)[0], _weight(i)) for i in document]
+        states = [(i.id, i.name, i.look, i.layer, i.ties, i.versions, self._state(i)[0], _weight(i)) for i in document]
         shown: list[object] = [
             states,
             document.layers,
@@ -140,27 +143,23 @@ class Outline(QWidget):
         name = QStandardItem(icon(_SIGNS.get(item.kind, _TRUE_SHAPE)), item.name)
         name.setData(item.id, _ID)
         reference = item.id == self._session.document.reference
-        name.setToolTip(
-            f"{item.name}: {'reference scan' if reference else item.kind}{', ' + item.note if item.note else ''}"
-        )
-        if item.twin is not None:
-            below = QStandardItem(f"twin: {item.twin.kind.value}")
-            below.setForeground(QColor(theme.now().faint))
-            below.setEditable(False)
-            name.appendRow(below)
-        for source in item.made_from:
-            if source in self._session.document:
-                below = QStandardItem(f"from {self._session.document[source].name}")
-                below.setForeground(QColor(theme.now().faint))
-                below.setEditable(False)
-                name.appendRow(below)
+        about = ["reference scan" if reference else item.kind, item.origin.words]
+        name.setToolTip(f"{item.name}: {', '.join(filter(None, about))}")
+        document, twin = self._session.document, item.ties.twin
+        below = [] if twin is None else [_below(f"twin: {twin.kind.value}")]
+        below += [_below(f"from {document[key].name}") for key in item.origin.made_from if key in document]
+        for number, version in enumerate(item.versions):
+            line = _below(f"▫ {version.name}")
+            line.setToolTip("Parked: kept aside, out of every check. Double-click brings it back")
+            line.setData(item.id, _ID)
+            line.setData(number, _VERSION)
+            below.append(line)
+        for line in below:
+            name.appendRow(line)
         weight = QStandardItem(_weight(item))
         weight.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         weight.setForeground(QColor(theme.now().faint))
-        counted = {"scan": "Triangles", "regions": "Areas", "lines": "Lines"}
-        weight.setToolTip(counted.get(item.kind, "Control points"))
-        if item.parked:
-            name.setForeground(QColor(theme.now().faint))
+        weight.setToolTip(kind_of(item.shape).counted)
         sign, words, colour = self._state(item)
         state = QStandardItem(sign)
         state.setForeground(QColor(colour))
@@ -182,8 +181,6 @@ class Outline(QWidget):
 
     def _state(self, item: Item) -> tuple[str, str, str]:
         """Sign, words and colour of how an item stands to the scan."""
-        if item.parked:
-            return "▫", "Parked: kept aside, out of every check", theme.now().faint
         if isinstance(item.shape, Regions) and self._session.document.scan_of(item) is None:
             return "◌", "The scan they lie on has changed: find them anew", theme.now().outside
         if not isinstance(item.shape, Surface):
@@ -216,17 +213,29 @@ class Outline(QWidget):
         """The layer whose row is chosen."""
         return self._layer(self.tree.currentIndex())
 
+    def chosen_version(self, item: Item) -> int:
+        """The number of the parked version of an item whose line is chosen, else of the latest."""
+        index = self.tree.currentIndex()
+        number = index.data(_VERSION)
+        return int(number) if number is not None and index.data(_ID) == item.id else len(item.versions) - 1
+
+    def _opened(self, index: QModelIndex) -> None:
+        number, item = index.data(_VERSION), self._item(index)
+        if number is not None and item is not None:
+            # the tree is still handling the click: it is filled anew when that is over
+            QTimer.singleShot(0, lambda: self._session.edit(edits.versions.brought_back, item, int(number)))
+
     def _clicked(self, index: QModelIndex) -> None:
         layer = self._layer(index)
         if layer is not None and index.column() == EYE:
             words = "hidden" if layer.visible else "shown"
-            self._session.change_layer(replace(layer, visible=not layer.visible), words)
+            self._session.edit(edits.items.layer_changed, replace(layer, visible=not layer.visible), words)
         elif layer is not None and index.column() == STATE:
             words = "shown in full" if layer.dimmed else "dimmed"
-            self._session.change_layer(replace(layer, dimmed=not layer.dimmed), words)
+            self._session.edit(edits.items.layer_changed, replace(layer, dimmed=not layer.dimmed), words)
         item = self._item(index)
-        if item is not None and index.column() == EYE:
-            self._session.set_visible(item, not item.look.visible)
+        if item is not None and index.column() == EYE and index.data(_VERSION) is None:
+            self._session.edit(edits.items.shown, item, not item.look.visible)
 
     def _edited(self, cell: QStandardItem) -> None:
         if self._filling or cell.column() != NAME:
@@ -234,7 +243,8 @@ class Outline(QWidget):
         layer = self._layer(cell.index())
         if layer is not None and cell.text().strip() not in ("", layer.name):
             renamed = replace(layer, name=cell.text().strip())
-            QTimer.singleShot(0, lambda: self._session.change_layer(renamed, "is the layer's new name"))
+            words = "is the layer's new name"
+            QTimer.singleShot(0, lambda: self._session.edit(edits.items.layer_changed, renamed, words))
         if not cell.data(_ID):
             return
         item = self._session.document[cell.data(_ID)]
@@ -244,14 +254,18 @@ class Outline(QWidget):
 
     def _rename(self, item: Item, name: str) -> None:
         self._shown = []
-        self._session.rename(item, name)
+        self._session.edit(edits.items.renamed, item, name)
         self.refresh()
 
 
+def _below(words: str) -> QStandardItem:
+    """A faint line below an item."""
+    line = QStandardItem(words)
+    line.setForeground(QColor(theme.now().faint))
+    line.setEditable(False)
+    return line
+
+
 def _weight(item: Item) -> str:
-    if isinstance(item.shape, Surface | Curve):
-        return str(item.shape.count)
-    if isinstance(item.shape, Regions):
-        return str(len(item.shape.areas))
-    count = item.shape.count if isinstance(item.shape, LineSet) else len(item.shape.triangles)
+    count = kind_of(item.shape).weight(item.shape)
     return f"{count / 1e6:.1f}M" if count >= 1e6 else f"{count / 1000:.0f}k" if count >= 1000 else str(count)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -161,7 +161,7 @@ class Compare(Tool):
 
     def _patch(self, item: Item, grid: Grid, shift: np.ndarray, words: str) -> list[Triangles | Lines | Discs | Label]:
         assert isinstance(item.shape, Surface)
-        moved = Grid(grid.u, grid.v, grid.points + shift, grid.normals, grid.distance, grid.valid)
+        moved = replace(grid, points=grid.points + shift)
         t = theme.now()
         drawn: list[Triangles | Lines | Discs | Label] = [
             patch_triangles(f"{words} {item.id}", moved),

@@ -29,7 +29,7 @@ from arabesque.geometry import (
     tie_matrix,
     unit,
 )
-from arabesque.model import Document, Item, new_id
+from arabesque.model import Document, Item, Origin, new_id
 
 EDGE_AXIS = {0: (1, False), 1: (0, True), 2: (1, True), 3: (0, False)}
 """For edges v low, u high, v high, u low: the direction across, and whether it lies at its end."""
@@ -228,13 +228,13 @@ class Edges(Tool):
         """The committed document with the grip moved by so many mm; raises InvalidShape when it cannot be."""
         document, grip, o = self.session.history.document, self.grip, self.options
         assert grip is not None and isinstance(item.shape, Surface)
-        if item.twin is not None and item.twin.kind is TwinKind.ENDS and _on_plane(item, grip):
+        if item.ties.twin is not None and item.ties.twin.kind is TwinKind.ENDS and _on_plane(item, grip):
             raise InvalidShape("This edge is seated on the twin plane", "Move another edge, or let the twin go")
         if not grip.corner and o.becomes is Becomes.NEW:
             axis, at_end = EDGE_AXIS[grip.number]
             strip = continuation(item.shape, axis, at_end, first, o.goes_on)
             key = f"{item.id} continued"
-            made = Item(key, document.free_name(item.name), strip, (item.id,), "continued", layer=item.layer)
+            made = Item(key, document.free_name(item.name), strip, Origin((item.id,), "continued"), layer=item.layer)
             return document.with_item(made)
         return document.with_shape(item.id, moved_grip(item, grip, first, second, self._manner))
 
@@ -263,7 +263,7 @@ class Edges(Tool):
         fresh = [i for i in made if i.id not in old]
         if fresh:
             # the preview's item gets an id of its own
-            kept = Item(new_id(), fresh[0].name, fresh[0].shape, (item.id,), "continued", layer=item.layer)
+            kept = Item(new_id(), fresh[0].name, fresh[0].shape, Origin((item.id,), "continued"), layer=item.layer)
             self.session.commit(f"{item.name}: {grip.words} continued by {first:.3g} mm", old.with_item(kept))
             self.session.select(kept.id)
         elif self.options.becomes is Becomes.FITTED:
@@ -285,7 +285,7 @@ class Edges(Tool):
         start = made.with_shape(item.id, shape.with_points(points))
         surface, tolerance = start[item.id].shape, made.tolerance
         assert isinstance(surface, Surface)
-        tie = None if item.twin is None else tie_matrix(item.twin, made.plane_of(item), surface)
+        tie = None if item.ties.twin is None else tie_matrix(item.ties.twin, made.plane_of(item), surface)
         job = self.session.run(label, lambda progress: refit(surface, scan, tolerance, progress, tie=tie))
 
         def finish(fit: PatchFit) -> None:
@@ -337,18 +337,18 @@ def moved_grip(item: Item, grip: Grip, first: float, second: float, manner: Mann
     """
     surface = item.shape
     assert isinstance(surface, Surface)
-    spans = item.twin is not None and item.twin.kind is TwinKind.SPANS
+    spans = item.ties.twin is not None and item.ties.twin.kind is TwinKind.SPANS
     if not grip.corner:
         axis, at_end = EDGE_AXIS[grip.number]
         made = extended(surface, axis, at_end, first, manner)
-        if spans and item.twin is not None and item.twin.axis == axis:
+        if spans and item.ties.twin is not None and item.ties.twin.axis == axis:
             made = extended(made, axis, not at_end, first, manner)
         return made
     (u0, u1), (v0, v1) = surface.domain
     corners = np.array([(u0, v0), (u1, v0), (u1, v1), (u0, v1)])
     moved = {grip.number}
-    if spans and item.twin is not None:
-        moved.add({0: (1, 0, 3, 2), 1: (3, 2, 1, 0)}[item.twin.axis][grip.number])
+    if spans and item.ties.twin is not None:
+        moved.add({0: (1, 0, 3, 2), 1: (3, 2, 1, 0)}[item.ties.twin.axis][grip.number])
     for number in moved:
         u, v = corners[number]
         for axis, length, other in ((0, first, v), (1, second, u)):
@@ -359,6 +359,6 @@ def moved_grip(item: Item, grip: Grip, first: float, second: float, manner: Mann
 
 
 def _on_plane(item: Item, grip: Grip) -> bool:
-    assert item.twin is not None
+    assert item.ties.twin is not None
     touched = (grip.number, (grip.number - 1) % 4) if grip.corner else (grip.number,)
-    return any(EDGE_AXIS[edge] == (item.twin.axis, item.twin.at_end) for edge in touched)
+    return any(EDGE_AXIS[edge] == (item.ties.twin.axis, item.ties.twin.at_end) for edge in touched)

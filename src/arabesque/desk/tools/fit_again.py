@@ -60,7 +60,7 @@ class FitAgain(PatchWork):
             held = border_of(shape)
         else:
             held = corners_only(shape[:2])
-        for pin in item.pins:
+        for pin in item.ties.pins:
             held[pin] = True
         return held
 

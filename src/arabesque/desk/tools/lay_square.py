@@ -20,7 +20,7 @@ from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import ElementaryKind, angle_and_shift
 from arabesque.mending import spread
-from arabesque.model import Document, others_moved
+from arabesque.model import Document, edits
 from arabesque.progress import Progress
 from arabesque.reading import (
     Feature,
@@ -29,7 +29,6 @@ from arabesque.reading import (
     Target,
     fit_true_shape,
     lay_square,
-    moved,
     principal_axes,
     three_points,
     turned_and_shifted,
@@ -70,7 +69,7 @@ class MovingWork(ScanWork):
     def _with(self, made: Made) -> tuple[Document, str]:
         document, item_id = super()._with(made)
         if self.options.all and made.motion is not None:
-            document = others_moved(document, made.motion)
+            document = edits.scans.others_moved(document, made.motion)
         return document, item_id
 
 
@@ -223,10 +222,10 @@ class LaySquare(MovingWork):
 
             def along_axes(progress: Progress) -> Made:
                 found = principal_axes(scan)
-                return Made(moved(scan, found), "laid along its principal axes", motion_facts(found), found)
+                return Made(scan.moved(found), "laid along its principal axes", motion_facts(found), found)
 
             return along_axes
-        return lambda progress: Made(moved(scan, matrix), words, motion_facts(matrix), matrix)
+        return lambda progress: Made(scan.moved(matrix), words, motion_facts(matrix), matrix)
 
     def kept(self, item_id: str) -> None:
         self.placements, self._points = [], []
@@ -281,4 +280,4 @@ class TurnAndMove(MovingWork):
         low, high = scan.bounds
         about = (low + high) / 2 if o.middle else np.zeros(3)
         matrix = turned_and_shifted(np.array([o.about_x, o.about_y, o.about_z]), np.array([o.x, o.y, o.z]), about)
-        return lambda progress: Made(moved(scan, matrix), "turned and moved", motion_facts(matrix), matrix)
+        return lambda progress: Made(scan.moved(matrix), "turned and moved", motion_facts(matrix), matrix)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -156,10 +156,10 @@ class MovePoints(Tool):
             soft = sum(int((self._weights(s, mask) > 0).sum()) for _, s, mask in self._nets())
             facts.append(Fact("Moved along", f"{soft - count} points softly"))
         item = self.item
-        if item is not None and item.twin is not None:
-            facts.append(Fact("Twin", item.twin.kind.value))
-        if item is not None and item.pins:
-            facts.append(Fact("Pinned", str(len(item.pins))))
+        if item is not None and item.ties.twin is not None:
+            facts.append(Fact("Twin", item.ties.twin.kind.value))
+        if item is not None and item.ties.pins:
+            facts.append(Fact("Pinned", str(len(item.ties.pins))))
         return [*facts, Fact("Nudge", f"{self.step_mm:g} mm")]
 
     @property
@@ -185,15 +185,15 @@ class MovePoints(Tool):
         self._finish(self._with(document, changed), f"{self._what()}, {words.lower()}")
 
     def _pinned(self) -> bool:
-        return any(item.pins for item in self.items)
+        return any(item.ties.pins for item in self.items)
 
     def _pin(self) -> None:
         """Pin the chosen points, or let them go where all of them are pinned."""
         document = self.session.history.document
         for item, _, mask in self._nets():
             some = frozenset((int(i), int(j)) for i, j in np.argwhere(mask))
-            pins = item.pins - some if some <= item.pins else item.pins | some
-            document = document.changed(item.id, pins=pins)
+            pins = item.ties.pins - some if some <= item.ties.pins else item.ties.pins | some
+            document = document.changed(item.id, ties=replace(item.ties, pins=pins))
         self.session.commit(f"{self._name()}: pins of {self._what()}", document)
         self.changed.emit()
 
@@ -567,9 +567,9 @@ class MovePoints(Tool):
     def _states(self, item: Item, chosen: Bools) -> Floats:
         """(n,) states of the discs of a net."""
         states = np.zeros(chosen.shape)
-        if item.twin is not None and item.twin.kind is TwinKind.SPANS:
-            states[np.flip(chosen, item.twin.axis)] = TWIN
-        for pin in item.pins:
+        if item.ties.twin is not None and item.ties.twin.kind is TwinKind.SPANS:
+            states[np.flip(chosen, item.ties.twin.axis)] = TWIN
+        for pin in item.ties.pins:
             states[pin] = PINNED
         states[chosen] = 1.0
         flat: Floats = states.ravel()

@@ -107,7 +107,7 @@ class OpenScan(Tool):
 
         def finish(scan: Scan) -> None:
             self.session.add(
-                f"scan {path.stem} opened", path.stem, scan, note=f"{path.name}, {self.options.unit.value}"
+                f"scan {path.stem} opened", path.stem, scan, words=f"{path.name}, {self.options.unit.value}"
             )
             self.left.emit()
 

@@ -114,16 +114,16 @@ class PatchWork(TryKeep):
     def tie(self, surface: Surface) -> Floats | None:
         """The moves that keep the patch tied to its mirror image; None where it has none."""
         item = self.item
-        if item is None or item.twin is None:
+        if item is None or item.ties.twin is None:
             return None
-        return tie_matrix(item.twin, self.session.history.document.plane_of(item), surface)
+        return tie_matrix(item.ties.twin, self.session.history.document.plane_of(item), surface)
 
     def tied(self, surface: Surface) -> Surface:
         """The surface tied to its mirror image, where the patch is."""
         item = self.item
-        if item is None or item.twin is None:
+        if item is None or item.ties.twin is None:
             return surface
-        return item.twin.kept(surface, self.session.history.document.plane_of(item))
+        return item.ties.twin.kept(surface, self.session.history.document.plane_of(item))
 
 
 def compared(before: Surface, after: Surface, scan: Scan | None, tolerance: float) -> list[Fact]:

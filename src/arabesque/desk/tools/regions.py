@@ -21,7 +21,7 @@ from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import ElementaryKind
 from arabesque.mending import in_ball
-from arabesque.model import Item, new_id
+from arabesque.model import Item, Origin, new_id
 from arabesque.progress import Progress
 from arabesque.reading import Regions, find_regions
 from arabesque.scan import Scan
@@ -236,7 +236,8 @@ class CorrectRegions(ShapeWork):
             if shape is not None:
                 surface = shape.surface(scan.points[np.unique(scan.triangles[regions.mask(which)])])
                 name = document.free_name(shape.kind.value.capitalize())
-                document = document.with_item(Item(new_id(), name, surface, (item.id,), f"from {item.name}"))
+                origin = Origin((item.id,), f"from {item.name}")
+                document = document.with_item(Item(new_id(), name, surface, origin))
                 made += 1
         if made:
             self.session.commit(f"{made} true shapes made", document)

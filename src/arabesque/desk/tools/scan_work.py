@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from arabesque.arrays import Floats
 from arabesque.desk.tools.base import Fact
 from arabesque.desk.tools.try_keep import TryKeep
-from arabesque.model import Document, Item
+from arabesque.model import Document, Item, Origin
 from arabesque.progress import Progress, part
 from arabesque.scan import Health, Scan, examine, ready_to_fit
 
@@ -67,7 +67,8 @@ class ScanWork(TryKeep):
             self._worked_on.id, made.scan, made.words, made.motion
         )
         for name, scan in made.beside:
-            other = Item(f"{item_id}-{name}", document.free_name(name), scan, (self._worked_on.id,), made.words)
+            origin = Origin((self._worked_on.id,), made.words)
+            other = Item(f"{item_id}-{name}", document.free_name(name), scan, origin)
             document = document.with_item(other)
         return document, item_id
 

@@ -6,7 +6,8 @@ from dataclasses import dataclass, field
 
 from arabesque.desk.tools.base import Fact
 from arabesque.desk.tools.try_keep import TryKeep
-from arabesque.model import Document, Item, Shape, new_id
+from arabesque.model import Document, Item, Origin, new_id
+from arabesque.shapes import Shape
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,7 +31,7 @@ class ShapeWork(TryKeep):
         assert self._worked_on is not None
         document = self.session.history.document
         name = document.free_name(made.name)
-        return document.with_item(Item(self._id, name, made.shape, (self._worked_on.id,), made.words))
+        return document.with_item(Item(self._id, name, made.shape, Origin((self._worked_on.id,), made.words)))
 
     def keep(self, made: Found) -> None:
         self.session.commit(made.words, self.shown_with(made))

@@ -67,7 +67,7 @@ class SimulateScan(Tool):
 
         def finish(scan: Scan) -> None:
             note = f"simulated, noise {noise:g} mm, seed {seed}"
-            self.session.add(f"{name} scanned", f"{name} clay", scan, note=note)
+            self.session.add(f"{name} scanned", f"{name} clay", scan, words=note)
             self.session.fit_wanted.emit()
             self.left.emit()
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import Enum
 
 import numpy as np
@@ -17,8 +17,8 @@ from arabesque.desk.tools.patch_work import NewShape, PatchWork, compared
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, InvalidShape
-from arabesque.geometry import Surface, foot_points, joined, meeting_edges, split_surface
-from arabesque.model import Item, new_id
+from arabesque.geometry import Surface, foot_points, joined, meeting_edges
+from arabesque.model import Item, edits
 from arabesque.progress import Progress
 from arabesque.scan import Scan
 
@@ -102,21 +102,7 @@ class Split(Tool):
             self._cut(item, low + self.options.at * (high - low))
 
     def _cut(self, item: Item, at: float) -> None:
-        assert isinstance(item.shape, Surface)
-        try:
-            one, two = split_surface(item.shape, self._axis, at)
-        except ArabesqueError as problem:
-            self.session.tell_problem(problem)
-            return
-        # a part no longer spans the plane, nor ends there where the whole did: twins are let go
-        document = self.session.history.document.with_twin(item.id, None).with_shape(item.id, one)
-        name = document.free_name(item.name)
-        document = document.with_item(
-            replace(item, id=new_id(), name=name, shape=two, twin=None, pins=frozenset(), made_from=(item.id,))
-        )
-        self.session.commit(f"{item.name}: split {self.options.along.value}", document)
-        if item.twin is not None:
-            self.session.told.emit(f"{item.name} no longer follows a mirror image", False)
+        self.session.edit(edits.patches.split_at, item, self._axis, at, self.options.along.value)
         self._hover = None
         self.changed.emit()
 

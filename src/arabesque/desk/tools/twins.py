@@ -17,20 +17,12 @@ from arabesque.desk.scene_box import model_box
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Choice, Fact, Tool
 from arabesque.desk.tools.options import labelled
-from arabesque.desk.twinning import (
-    free_image,
-    join_image,
-    let_go,
-    make_symmetric,
-    mirror_live,
-    seat,
-    tie_across,
-)
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Plane, Seam, Surface, TwinKind
-from arabesque.model import Item
+from arabesque.model import Change, Item
+from arabesque.model.edits import twins
 
 
 class PlaneOf(Enum):
@@ -99,11 +91,11 @@ class Twins(Tool):
         plane = Plane(np.array(o.across.value[1]), o.at)
         old = self.plane if layer is not None else document.plane
         if (plane.normal != old.normal).any() or plane.offset != old.offset:
-            self._try(
-                lambda: self.session.commit(f"twin plane at {self._place(plane)}", document.with_plane(plane, layer))
-            )
-        if item is not None and item.twin is not None and item.twin.kind is TwinKind.ENDS and item.twin.seam != o.seam:
-            self._try(lambda: seat(self.session, o.seam))
+            words = f"twin plane at {self._place(plane)}"
+            self.session.edit(lambda document: Change(words, document.with_plane(plane, layer)))
+        twin = None if item is None else item.ties.twin
+        if twin is not None and twin.kind is TwinKind.ENDS and twin.seam != o.seam:
+            self._do(twins.seated, o.seam)
         self.changed.emit()
 
     @staticmethod
@@ -119,7 +111,7 @@ class Twins(Tool):
         item = self.item
         if item is None:
             return facts
-        twin = item.twin
+        twin = item.ties.twin
         facts.append(Fact("Patch", "stands alone" if twin is None else twin.kind.value))
         if twin is None or not isinstance(item.shape, Surface):
             return facts
@@ -138,27 +130,28 @@ class Twins(Tool):
         if item is None:
             return []
         halves = [
-            Choice(
-                f"Make symmetric from the {word} half", partial(self._try, partial(make_symmetric, self.session, end))
-            )
+            Choice(f"Make symmetric from the {word} half", partial(self._do, twins.made_symmetric, end))
             for word, end in self._halves()
         ]
         if not isinstance(item.shape, Surface):
             return halves
-        twin = item.twin
+        twin = item.ties.twin
         kind = None if twin is None else twin.kind
-        ways: list[tuple[str, Callable[..., None], TwinKind | None]] = [
-            ("Tie across the plane", tie_across, TwinKind.SPANS),
-            ("Seat the nearest edge on the plane", partial(seat, seam=self.options.seam), TwinKind.ENDS),
-            ("Mirror it live", mirror_live, TwinKind.BESIDE),
+        made = [
+            Choice("Tie across the plane", partial(self._do, twins.tied_across), kind is TwinKind.SPANS),
+            Choice(
+                "Seat the nearest edge on the plane",
+                partial(self._do, twins.seated, self.options.seam),
+                kind is TwinKind.ENDS,
+            ),
+            Choice("Mirror it live", partial(self._do, twins.mirrored_live), kind is TwinKind.BESIDE),
         ]
-        made = [Choice(words, partial(self._do, way), kind is this) for words, way, this in ways]
         if twin is not None:
-            made.append(Choice("Let the twin go", partial(self._do, let_go)))
+            made.append(Choice("Let the twin go", partial(self._do, twins.let_go)))
         if twin is not None and twin.has_image:
-            made.append(Choice("Make the image a patch", partial(self._do, free_image)))
+            made.append(Choice("Make the image a patch", partial(self._do, twins.image_freed)))
         if kind is TwinKind.ENDS:
-            made.append(Choice("Join with its image", partial(self._do, join_image)))
+            made.append(Choice("Join with its image", partial(self._do, twins.joined)))
         return made + halves
 
     def _halves(self) -> list[tuple[str, bool]]:
@@ -169,14 +162,11 @@ class Twins(Tool):
         name = "xyz"[axis[0]]
         return [(f"−{name}", not up), (f"+{name}", up)]
 
-    def _do(self, edit: Callable[..., None]) -> None:
-        self._try(lambda: edit(self.session))
-
-    def _try(self, edit: Callable[[], None]) -> None:
-        try:
-            edit()
-        except ArabesqueError as problem:
-            self.session.tell_problem(problem)
+    def _do(self, edit: Callable[..., Change], *arguments: object) -> None:
+        item = self.item
+        document = self.session.history.document
+        if item is not None and item.id in document:
+            self.session.edit(edit, document[item.id], *arguments)
         self.changed.emit()
 
     # the picture

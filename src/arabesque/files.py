@@ -1,0 +1,77 @@
+"""Writing files so that at every moment either the old or the new one is there, whole."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import stat
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+
+from arabesque.errors import FileProblem
+
+_WRITABLE = stat.S_IWUSR | stat.S_IWGRP | stat.S_IWOTH
+
+
+@contextlib.contextmanager
+def written(path: str | Path, cure: str = "Choose another place") -> Iterator[Path]:
+    """A place beside ``path`` to write to; it is flushed and moved there when the block ends without an error.
+
+    A link is followed, the mode of an older file stays, and a file that may not be written is refused. Raises
+    FileProblem, with ``cure``, when the place cannot be written; whatever goes wrong leaves the older file.
+    """
+    path = Path(path)
+    if path.is_dir():
+        raise FileProblem(f"{path} is a folder", "Give a name for the file")
+    beside: Path | None = None
+    try:
+        target = path.resolve()
+        mode = _mode(target)
+        beside = target.with_name(f".arabesque-{uuid.uuid4().hex}{path.suffix}")
+        beside.touch(exist_ok=False)
+        yield beside
+        if mode is not None:
+            beside.chmod(mode)
+        synced(beside)
+        beside.replace(target)
+        beside = None
+        synced(target.parent)
+    except OSError as problem:
+        raise FileProblem(f"{path} cannot be written ({problem.strerror})", cure) from problem
+    finally:
+        if beside is not None:
+            with contextlib.suppress(OSError):  # a full or vanished disk has been reported already
+                beside.unlink(missing_ok=True)
+
+
+def write_text(path: str | Path, text: str) -> None:
+    """Write a text file whole. Raises FileProblem."""
+    with written(path) as beside:
+        beside.write_text(text, encoding="utf-8")
+
+
+def with_suffix(path: str | Path, suffix: str) -> Path:
+    """The path with an ending appended, unless it ends so already: a dot in a name is part of the name."""
+    path = Path(path)
+    return path if path.name.lower().endswith(suffix) else path.with_name(path.name + suffix)
+
+
+def synced(path: Path) -> None:
+    """Flush a file, or what a folder lists, to the disk."""
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def _mode(target: Path) -> int | None:
+    """Permissions of the older file, which stay; None where there is none. Raises FileProblem for a protected one."""
+    try:
+        mode = stat.S_IMODE(target.stat().st_mode)
+    except FileNotFoundError:
+        return None
+    if not mode & _WRITABLE:
+        raise FileProblem(f"{target} is write-protected", "Save under another name, or allow writing to the file first")
+    return mode

@@ -1,0 +1,100 @@
+"""Edits of items and layers: names, looks, layers, references."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from arabesque.model.document import Document, Layer
+from arabesque.model.edits.change import Change
+from arabesque.model.item import Item, Origin, new_id
+from arabesque.shapes import Shape
+
+AnyItem = Item[Any]
+
+
+def renamed(document: Document, item: AnyItem, name: str) -> Change | None:
+    """An item with another name; None for an empty or equal one, which changes nothing."""
+    name = name.strip()
+    if not name or name == item.name:
+        return None
+    return Change(f"{item.name} renamed to {name}", document.changed(item.id, name=name))
+
+
+def shown(document: Document, item: AnyItem, visible: bool) -> Change:
+    """An item shown or hidden."""
+    return _looks(document, item, "shown" if visible else "hidden", visible=visible)
+
+
+def dimmed(document: Document, item: AnyItem, dim: bool) -> Change:
+    """An item dimmed, or shown in full again."""
+    return _looks(document, item, "dimmed" if dim else "shown in full", dimmed=dim)
+
+
+def seen_through(document: Document, item: AnyItem, through: bool) -> Change:
+    """An item made see-through or solid."""
+    return _looks(document, item, "made see-through" if through else "made solid", see_through=through)
+
+
+def _looks(document: Document, item: AnyItem, word: str, **look: bool) -> Change:
+    return Change(f"{item.name} {word}", document.changed(item.id, look=replace(item.look, **look)))
+
+
+def on_new_layer(document: Document, item: AnyItem) -> Change:
+    """An item on a layer of its own."""
+    layer = document.new_layer()
+    put = document.with_layer(layer).changed(item.id, layer=layer.id)
+    return Change(f"{item.name} put on {layer.name}", put)
+
+
+def on_layer(document: Document, item: AnyItem, layer_id: str | None) -> Change:
+    """An item on another layer, or on none; a patch with a twin is tied to the plane that then holds for it."""
+    put = document.changed(item.id, layer=layer_id)
+    if item.ties.twin is not None and put.plane_of(item) is not document.plane_of(item):
+        put = put.with_twin(item.id, item.ties.twin)
+    return Change(f"{item.name} put on another layer", put)
+
+
+def layer_changed(document: Document, layer: Layer, words: str) -> Change:
+    """A layer in place of the one with its id."""
+    return Change(f"{layer.name} {words}", document.with_layer(layer))
+
+
+def layer_removed(document: Document, layer: Layer) -> Change:
+    """A layer gone; its items stay."""
+    return Change(f"{layer.name} removed", document.without_layer(layer.id))
+
+
+def deleted(document: Document, item: AnyItem) -> Change:
+    """An item gone, with its parked versions; what was made from it stays."""
+    return Change(f"{item.name} deleted", document.without(item.id))
+
+
+def referred_to(document: Document, item: AnyItem) -> Change:
+    """Fits and checks refer to another scan."""
+    return Change(f"{item.name} is the reference scan", replace(document, reference=item.id))
+
+
+def with_tolerance(document: Document, tolerance: float) -> Change:
+    """Another tolerance, mm; raises ArabesqueError when it is not possible."""
+    return Change(f"tolerance {tolerance:g} mm", document.with_tolerance(tolerance))
+
+
+def added(
+    document: Document,
+    label: str,
+    name: str,
+    shape: Shape,
+    made_from: tuple[str, ...] = (),
+    words: str = "",
+) -> Change:
+    """A new item at the end, selected."""
+    item = Item(new_id(), document.free_name(name), shape, Origin(made_from, words))
+    return Change(label, document.with_item(item), item.id)
+
+
+def duplicated(document: Document, item: AnyItem) -> Change:
+    """A copy of an item, selected; what cannot change is shared. Its versions stay with the first one."""
+    origin = replace(item.origin, made_from=(item.id,))
+    copy = replace(item, id=new_id(), name=document.free_name(item.name), origin=origin, versions=())
+    return Change(f"{item.name} duplicated", document.with_item(copy), copy.id)

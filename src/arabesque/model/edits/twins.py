@@ -1,0 +1,108 @@
+"""Edits of how a patch follows its mirror image at the twin plane."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import (
+    Curve,
+    Seam,
+    Surface,
+    Twin,
+    TwinKind,
+    crossing_axis,
+    joined_with_image,
+    nearest_twin,
+    symmetric_curve,
+    symmetric_from,
+)
+from arabesque.model.document import Document
+from arabesque.model.edits.change import Change
+from arabesque.model.item import Item, Origin, Ties, new_id
+
+Patch = Item[Surface]
+
+
+def tied_across(document: Document, item: Patch) -> Change:
+    """The patch is its own mirror image: edits on either side go to both."""
+    axis = crossing_axis(item.shape, document.plane_of(item))
+    return _tied(document, item, Twin(TwinKind.SPANS, axis), "tied across the plane")
+
+
+def seated(document: Document, item: Patch, seam: Seam) -> Change:
+    """The edge nearest to the twin plane is seated on it; the mirror image goes on from there."""
+    nearest = nearest_twin(item.shape, document.plane_of(item), np.inf)
+    return _tied(document, item, replace(nearest, seam=seam), f"seated on the plane, {seam.value}")
+
+
+def mirrored_live(document: Document, item: Patch) -> Change:
+    """The mirror image shows beside the plane, and follows."""
+    return _tied(document, item, Twin(TwinKind.BESIDE), "mirrored live")
+
+
+def let_go(document: Document, item: Patch) -> Change:
+    """The patch stands alone again."""
+    return Change(f"{item.name}: twin let go", document.with_twin(item.id, None))
+
+
+def image_freed(document: Document, item: Patch) -> Change:
+    """The live mirror image becomes a patch of its own."""
+    image = document.image_of(item)
+    if image is None:
+        raise ArabesqueError("The patch has no mirror image", "Mirror it live, or seat an edge on the plane")
+    name = document.free_name(f"{item.name} mirrored")
+    origin = Origin((item.id,), "mirror image")
+    made = replace(image, id=new_id(), name=name, ties=Ties(), origin=origin, versions=())
+    freed = document.with_twin(item.id, None).with_item(made)
+    return Change(f"{item.name}: mirror image made a patch", freed)
+
+
+def made_symmetric(document: Document, item: Item[Any], from_end: bool) -> Change:
+    """One half of a patch or curve replaced by the mirror image of the other.
+
+    from_end: take the half on the side that the plane's normal shows to.
+    """
+    plane, shape = document.plane_of(item), item.shape
+    if isinstance(shape, Curve):
+        ends = plane.height(shape.points[[0, -1]])
+        curve = symmetric_curve(shape, plane, from_end == bool(ends[1] > ends[0]))
+        return Change(f"{item.name}: made symmetric", document.with_shape(item.id, curve))
+    if not isinstance(shape, Surface):
+        raise ArabesqueError("No patch or curve is selected", "Click one in the view or in the Outline")
+    axis = crossing_axis(shape, plane)
+    rows = np.swapaxes(shape.points, 0, axis)
+    high = bool(plane.height(rows[-1]).mean() > plane.height(rows[0]).mean())
+    even = symmetric_from(shape, plane, axis, from_end == high)
+    tied = document.with_twin(item.id, None).with_shape(item.id, even)
+    tied = tied.with_twin(item.id, Twin(TwinKind.SPANS, axis))
+    side = "far" if from_end else "near"
+    said = _moved(shape, tied, item.id)
+    return Change(f"{item.name}: made symmetric from the {side} half", tied, said=said)
+
+
+def joined(document: Document, item: Patch) -> Change:
+    """One patch of a half and its mirror image."""
+    twin = item.ties.twin
+    if twin is None or twin.kind is not TwinKind.ENDS:
+        raise ArabesqueError("The patch does not end on the twin plane", "Seat an edge on the plane first")
+    whole = joined_with_image(item.shape, document.plane_of(item), twin)
+    put = document.with_twin(item.id, None).with_shape(item.id, whole)
+    put = put.with_twin(item.id, Twin(TwinKind.SPANS, twin.axis))
+    return Change(f"{item.name}: joined with its mirror image", put)
+
+
+def _tied(document: Document, item: Patch, twin: Twin, words: str) -> Change:
+    put = document.with_twin(item.id, twin)
+    return Change(f"{item.name}: {words}", put, said=_moved(item.shape, put, item.id))
+
+
+def _moved(before: Surface, document: Document, item_id: str) -> str:
+    after = document[item_id].shape
+    if after.points.shape != before.points.shape:
+        return "Tied exactly, with rows added"
+    moved = float(np.linalg.norm(after.points - before.points, axis=2).max())
+    return f"Tied exactly; control points moved by at most {moved:.3g} mm"

@@ -1,0 +1,79 @@
+"""One line of the Outline: a shape, where it came from, and what edits of it have to keep."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass, field
+from typing import Generic
+
+from arabesque.arrays import Floats
+from arabesque.geometry import Elementary, Twin
+from arabesque.model.kinds import kind_of
+from arabesque.shapes import S, Shape
+
+
+@dataclass(frozen=True)
+class Look:
+    """How an item is shown."""
+
+    visible: bool = True
+    see_through: bool = False
+    dimmed: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Origin:
+    """Where a free item comes from.
+
+    made_from: ids of the items it was made from. words: a few, on how. motion: (4, 4) from where the item it was
+    made from lies, for a scan that was laid square; None when it lies there still.
+    """
+
+    made_from: tuple[str, ...] = ()
+    words: str = ""
+    motion: Floats | None = None
+
+
+@dataclass(frozen=True)
+class Ties:
+    """What an edit has to keep.
+
+    twin: how a patch follows its mirror image, or None. pins: (i, j) of the control points that fits leave where
+    they are.
+    """
+
+    twin: Twin | None = None
+    pins: frozenset[tuple[int, int]] = frozenset()
+
+
+@dataclass(frozen=True, eq=False)
+class Version:
+    """An earlier state of an item, kept aside: out of the picture and of all checks."""
+
+    name: str
+    shape: Shape
+    ties: Ties = field(default_factory=Ties)
+
+
+@dataclass(frozen=True, eq=False)
+class Item(Generic[S]):
+    """One line of the Outline. layer: id of the layer it lies on, or None. versions: parked ones, oldest first."""
+
+    id: str
+    name: str
+    shape: S
+    origin: Origin = field(default_factory=Origin)
+    ties: Ties = field(default_factory=Ties)
+    look: Look = field(default_factory=Look)
+    layer: str | None = None
+    versions: tuple[Version, ...] = ()
+
+    @property
+    def kind(self) -> str:
+        """The word of its kind; of a true shape, which one it is."""
+        return self.shape.kind.value if isinstance(self.shape, Elementary) else kind_of(self.shape).word
+
+
+def new_id() -> str:
+    """An id that no other item has."""
+    return uuid.uuid4().hex[:12]
