@@ -7,10 +7,10 @@ import json
 import subprocess
 import sys
 import time
-from pathlib import Path
 
 from tools.checks import Screen
 
+from arabesque.files import write_text
 from benchmarks import numbers, prepare
 from benchmarks.row import Row
 
@@ -52,17 +52,20 @@ def main() -> int:
     options = parser.parse_args()
     print(f"       {'':<62} {'ours':>9} {'peer':>9} {'ratio':>7}    limit unit")
     parts = {"core": numbers.rows, "prepare": prepare.rows, "window": window_rows, "sculpt": sculpt_rows}
-    rows = []
+    rows: list[Row] = []
     for name, measured in parts.items():
         if options.only in (None, name):
             for row in measured():
                 show(row)
                 rows.append(row)
-    if options.report:
-        Path(options.report).write_text(
-            json.dumps([row.as_record() for row in rows], indent=1) + "\n", encoding="utf-8"
-        )
+                if options.report:
+                    report(options.report, rows)
     return 0 if all(row.holds for row in rows) else 1
+
+
+def report(path: str, rows: list[Row]) -> None:
+    """Write the rows so far, as JSON: what was measured is not lost when a later row fails."""
+    write_text(path, json.dumps([row.as_record() for row in rows], indent=1) + "\n")
 
 
 if __name__ == "__main__":

@@ -11,7 +11,7 @@ import numpy as np
 from arabesque.demo import Heron, simulate
 from arabesque.geometry import Elementary, ElementaryKind, Plane, frame_of, inverse, unit
 from arabesque.mending import cut_by_plane, distance_between, even_triangles, fill, openings, reduce_triangles
-from arabesque.reading import find_regions, find_symmetry_plane, fit_true_shape, moved, turned_and_shifted
+from arabesque.reading import find_regions, find_symmetry_plane, fit_true_shape, turned_and_shifted
 from arabesque.scan import Scan, ready_to_fit
 from benchmarks.row import Row, alternately
 
@@ -48,8 +48,8 @@ def symmetry(scan: Scan) -> Iterator[Row]:
     awry = turned_and_shifted(np.array([20.0, 35.0, -50.0]), np.array([30.0, -20.0, 11.0]), np.zeros(3))
     away = np.linalg.norm(scan.points - Heron().at_plan(90, -30), axis=1) / 25
     dented = Scan(scan.points - [0, 0, 3.0] * np.exp(-2 * away**2)[:, None], scan.triangles)
-    lying = ready_to_fit(moved(dented, awry))
-    find_symmetry_plane(moved(simulate(Heron(), 5000, 0.03, 1).scan, awry))
+    lying = ready_to_fit(dented.moved(awry))
+    find_symmetry_plane(simulate(Heron(), 5000, 0.03, 1).scan.moved(awry))
     found, seconds = timed(lambda: find_symmetry_plane(lying))
     plane = found.plane.moved(inverse(awry))  # type: ignore[attr-defined]
     turned = float(np.degrees(np.arcsin(np.linalg.norm(np.cross(plane.normal, [0, 1, 0])))))

@@ -29,16 +29,16 @@ class Row:
     @property
     def holds(self) -> bool:
         """True when the limit is kept."""
-        return (self.ours if self.ratio is None else self.ratio) <= self.limit
+        return bool((self.ours if self.ratio is None else self.ratio) <= self.limit)
 
     def as_record(self) -> dict[str, object]:
         """Plain values for the report."""
         return {
             "name": self.name,
-            "ours": self.ours,
-            "peer": self.peer,
-            "ratio": self.ratio,
-            "limit": self.limit,
+            "ours": float(self.ours),
+            "peer": None if self.peer is None else float(self.peer),
+            "ratio": None if self.ratio is None else float(self.ratio),
+            "limit": float(self.limit),
             "holds": self.holds,
             "unit": self.unit,
             "note": self.note,

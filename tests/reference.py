@@ -43,6 +43,8 @@ def teapot_patches() -> list[Floats]:
     return list(patches)
 
 
+DEMO_MESHES = "usr/share/doc/libcgal-dev/data.tar.gz"
+HEAD_SHA256 = "9424b7132b58766984051fb7757543e88972f91fe7e9565d4e5b715b204f74a5"
 PROPELLER_SHA256 = {
     "stl/propeller.stl": "290e3da717cfcb0cc8130581863089104ab598b2cae5cd61912bbb309c1f14d2",
     "occ/Propeller.rle": "679a49b87e9654c148953be5045763f477a641a3b6812b4c51460a16c18e6248",
@@ -51,22 +53,35 @@ PROPELLER_SHA256 = {
 
 def propeller(member: str) -> Path:
     """A propeller as triangles (stl/propeller.stl) and as CAD faces (occ/Propeller.rle): Debian occt-misc 7.6.3."""
+    return _from_debian("occt-misc", f"usr/share/opencascade/data/{member}", PROPELLER_SHA256[member])
+
+
+def horned_head() -> Path:
+    """A clean head with horns, closed, 20,000 triangles: Debian libcgal-demo 5.5.1."""
+    return _from_debian("libcgal-demo", "data/meshes/mannequin-devil.off", HEAD_SHA256, DEMO_MESHES)
+
+
+def _from_debian(package: str, member: str, sha256: str, archive: str | None = None) -> Path:
+    """A file of a Debian package, or of an archive in it; the package is not installed."""
     kept = CACHE / Path(member).name
     if not kept.exists():
         apt, dpkg = shutil.which("apt-get"), shutil.which("dpkg")
         if apt is None or dpkg is None:
-            raise unittest.SkipTest("apt-get or dpkg is not installed, so occt-misc cannot be fetched")
+            raise unittest.SkipTest(f"apt-get or dpkg is not installed, so {package} cannot be fetched")
         CACHE.mkdir(parents=True, exist_ok=True)
         with tempfile.TemporaryDirectory(dir=CACHE) as folder:
             Path(folder).chmod(0o755)
-            command = [apt, "download", "-qq", "occt-misc"]
+            command = [apt, "download", "-qq", package]
             done = subprocess.run(command, cwd=folder, capture_output=True, text=True, timeout=240, check=False)
             packages = list(Path(folder).glob("*.deb"))
             if done.returncode != 0 or not packages:
-                raise unittest.SkipTest(f"occt-misc cannot be fetched: {done.stderr.strip()[-200:]}")
+                raise unittest.SkipTest(f"{package} cannot be fetched: {done.stderr.strip()[-200:]}")
             subprocess.run([dpkg, "-x", str(packages[0]), folder], check=True, timeout=60)
-            (Path(folder) / "usr/share/opencascade/data" / member).replace(kept)
-    _verify(kept, PROPELLER_SHA256[member])
+            if archive is not None:
+                with tarfile.open(Path(folder) / archive) as tar:
+                    tar.extract(member, folder, filter="data")
+            (Path(folder) / member).replace(kept)
+    _verify(kept, sha256)
     return kept
 
 

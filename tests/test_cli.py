@@ -15,7 +15,7 @@ from arabesque.geometry import Surface
 from arabesque.scan import Scan, read_scan, write_scan
 from arabesque.solid import KernelWorker, write_step
 from tests.examples import grid_faces, plane
-from tests.reference import rabbit, teapot_patches
+from tests.reference import horned_head, rabbit, teapot_patches
 
 FIGURES = {"rms", "p95", "p99", "max", "inside"}
 KEYS = {
@@ -114,6 +114,24 @@ class CommandsTest(unittest.TestCase):
         self.assertAlmostEqual(told["after"]["triangles"] / 9000, 1.0, delta=0.1)
         points = np.asarray(trimesh.load(out, process=False).vertices) + 0.0
         self.assertEqual({p.tobytes() for p in points}, {p.tobytes() for p in points * [1, -1, 1] + 0.0})
+
+    def test_prepare_moves_nothing_by_itself_and_tells_of_the_rim(self) -> None:
+        """A clean published head with horns comes out point by point; an open sheet keeps its rim, and is told so."""
+        mesh = trimesh.load(horned_head(), process=False)
+        head = self.folder / "head.ply"
+        write_scan(head, Scan(np.asarray(mesh.vertices), np.asarray(mesh.faces)))
+        out, report = self.folder / "o.ply", self.folder / "r.json"
+        self.assertEqual(run("prepare", head, "--out", out, "--report", report)[0], 0)
+        # reading a file orders the points anew
+        before, after = ({p.tobytes() for p in trimesh.load(f, process=False).vertices} for f in (head, out))
+        self.assertEqual(after, before)
+        self.assertLess(json.loads(report.read_text())["distance"]["max"], 1e-6)
+        write_scan(self.folder / "p.ply", plane())
+        code, printed, _ = run("prepare", self.folder / "p.ply", "--fill-holes", 500, "--out", out)
+        self.assertEqual(code, 0)
+        self.assertIn("--close-rim", printed)
+        code, printed, _ = run("prepare", self.folder / "p.ply", "--close-rim", "--fill", "flat", "--out", out)
+        self.assertIn("watertight", printed)
 
     def test_prepare_says_what_is_wrong(self) -> None:
         scan = self.folder / "p.stl"

@@ -80,13 +80,17 @@ def _parser() -> argparse.ArgumentParser:
     _add_common(patch)
     patch.set_defaults(run=_patch)
 
-    prepare = commands.add_parser("prepare", help="tidy, mirror, fill, calm, remesh and lighten a scan")
+    prepare = commands.add_parser("prepare", help="mirror, fill, calm, remesh and lighten a scan")
     prepare.add_argument("scan")
     prepare.add_argument("--unit", choices=list(MILLIMETRES), default="mm", help="unit of the scan, in and out")
     prepare.add_argument(
         "--symmetric", choices=["auto", "x", "y", "z"], help="make it symmetric at the plane found, or at x, y or z = 0"
     )
-    prepare.add_argument("--fill-holes", type=float, metavar="MM", help="close openings up to this width")
+    prepare.add_argument("--tidy", action="store_true", help="drop loose pieces, calm spikes, turn triangles one way")
+    prepare.add_argument(
+        "--fill-holes", type=float, metavar="MM", help="close openings up to this width; the outer rim stays"
+    )
+    prepare.add_argument("--close-rim", action="store_true", help="close the outer rim too, where the scan ends")
     prepare.add_argument("--fill", choices=list(_FILLS), default="curved", help="how openings are closed")
     prepare.add_argument(
         "--smooth",
@@ -181,6 +185,8 @@ def _prepare(options: argparse.Namespace) -> None:
 
     scan = read_scan(options.scan, options.unit)
     recipe = Recipe(
+        tidy=options.tidy,
+        close_rim=options.close_rim,
         symmetric=options.symmetric,
         fill_holes=options.fill_holes,
         fill=Fill[options.fill.upper()],
@@ -194,10 +200,13 @@ def _prepare(options: argparse.Namespace) -> None:
     if options.report:
         _write_json(options.report, {"unit": "mm", **done.report})
     before, after = done.report["before"], done.report["after"]
+    rims = [hole for hole in done.report.get("holes", {}).get("left", []) if hole["outer"]]
+    left = f"; the outer rim, {rims[0]['width']:.4g} mm wide, stays open: --close-rim closes it" if rims else ""
     worse = f"; worse than before: {', '.join(done.report['worse'])}" if done.report["worse"] else ""
     print(
         f"{options.out}: {before['triangles']} -> {after['triangles']} triangles, {after['openings']} opening(s), "
-        f"{'watertight' if after['watertight'] else 'open'}, 99 % within {done.report['distance']['p99']:.3g} mm{worse}"
+        f"{'watertight' if after['watertight'] else 'open'}, 99 % within "
+        f"{done.report['distance']['p99']:.3g} mm of the scan as it came in{left}{worse}"
     )
 
 

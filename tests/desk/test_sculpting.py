@@ -95,7 +95,7 @@ class TwinTest(SculptTest):
         self.assertGreater(whole.count, half.count)
         # the right side of it, pulled by hand: the left follows, and undo brings both back
         self.key(Qt.Key.Key_M)
-        axis = self.session.surface_item.twin.axis  # type: ignore[union-attr]
+        axis = self.session.surface_item.ties.twin.axis  # type: ignore[union-attr]
         rows = np.swapaxes(whole.points, 0, axis)
         point = rows[-1][1]
         start = self.pixel(point)
@@ -123,11 +123,12 @@ class TwinTest(SculptTest):
         self.take(Twins, Qt.Key.Key_S)
         self.window.tool.options.at = 3.0
         self.window.tool.options_changed()
-        self.assertEqual(float(np.take(self.surface().points, -item.ties.twin.at_end, item.ties.twin.axis)[:, 1].max()), 3.0)
+        twin = item.ties.twin
+        self.assertEqual(float(np.take(self.surface().points, -twin.at_end, twin.axis)[:, 1].max()), 3.0)
         self.choose("Let the twin go")
         self.assertEqual(len(self.session.patches), 1)
         self.choose("Make symmetric")
-        self.assertEqual(self.session.surface_item.twin.kind, TwinKind.SPANS)  # type: ignore[union-attr]
+        self.assertEqual(self.session.surface_item.ties.twin.kind, TwinKind.SPANS)  # type: ignore[union-attr]
 
 
 class HeronTopTest(WindowTest):
@@ -156,7 +157,7 @@ class HeronTopTest(WindowTest):
         row = self.window.inspector.choices
         QTest.mouseClick(row.viewport(), Qt.MouseButton.LeftButton, NO, row.visualItemRect(row.item(0)).center())
         self.idle()
-        twin = self.session.surface_item.twin  # type: ignore[union-attr]
+        twin = self.session.surface_item.ties.twin  # type: ignore[union-attr]
         assert twin is not None and twin.kind is TwinKind.SPANS
         self.key(Qt.Key.Key_Escape)
 
@@ -315,7 +316,7 @@ class NetTest(SculptTest):
         self.key(Qt.Key.Key_PageUp)
         self.choose("Pin")
         bent = self.surface()
-        self.assertEqual(self.session.surface_item.pins, {(2, 1)})  # type: ignore[union-attr]
+        self.assertEqual(self.session.surface_item.ties.pins, {(2, 1)})  # type: ignore[union-attr]
         tool = self.take(FitAgain, Qt.Key.Key_T, SHIFT)
         tool.options.what = Part.INSIDE
         tool.options_changed()

@@ -3,12 +3,14 @@
 import unittest
 
 import numpy as np
+import trimesh
 
 from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError
 from arabesque.mending import calm, merged, oriented, tidy, turned_over
 from arabesque.scan import Scan, examine
 from tests.examples import block, heron, plane, sphere
+from tests.reference import horned_head
 
 
 def noisy(scan: Scan, noise: float, seed: int = 0) -> Scan:
@@ -64,6 +66,18 @@ class CalmTest(unittest.TestCase):
 
 
 class TidyTest(unittest.TestCase):
+    def test_the_tips_of_horns_are_no_spikes(self) -> None:
+        """A clean published head with horns (Debian libcgal-demo): nothing of it moves; spikes put on it do."""
+        mesh = trimesh.load(horned_head(), process=False)
+        head = Scan(np.asarray(mesh.vertices), np.asarray(mesh.faces))
+        done = tidy(head)
+        self.assertEqual((done.spikes, done.pieces, done.dropped), (0, 0, 0))
+        np.testing.assert_array_equal(done.scan.points, head.points)
+        points = head.points.copy()
+        put = np.random.default_rng(0).choice(len(points), 20, replace=False)
+        points[put] += 3.0 * head.smoothed_normals[put]
+        self.assertGreaterEqual(tidy(Scan(points, head.triangles)).spikes, 16)
+
     def test_spikes_come_back(self) -> None:
         sheet = plane(100.0, 60, noise=0.02)
         points = sheet.points.copy()

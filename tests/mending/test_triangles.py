@@ -11,10 +11,11 @@ import numpy as np
 import trimesh
 
 from arabesque.errors import ArabesqueError
-from arabesque.mending import Recipe, distance_between, even_triangles, prepare, reduce_triangles
+from arabesque.mending import Fill, Recipe, distance_between, even_triangles, merged, prepare, reduce_triangles
 from arabesque.progress import Cancelled
 from arabesque.scan import Scan, edge_length, examine, read_scan, rims, ring_length
-from tests.examples import heron, sphere
+from arabesque.scan import kept as kept_part
+from tests.examples import heron, plane, sphere
 from tests.reference import propeller
 
 EXACT_POINTS = """
@@ -133,6 +134,47 @@ class PrepareTest(unittest.TestCase):
         mirrored = points * [1, -1, 1] + 0.0
         self.assertEqual({p.tobytes() for p in points}, {p.tobytes() for p in mirrored})
         self.assertLess(abs(report["turned_deg"]), 0.1)
+
+    def test_nothing_asked_for_is_nothing_done(self) -> None:
+        """Not even tidying: a scan with a loose piece comes out as it came in."""
+        sheet, far = plane(), plane(size=5.0, steps=2)
+        scan = merged([sheet, Scan(far.points + 200.0, far.triangles)])
+        done = prepare(scan, Recipe())
+        np.testing.assert_array_equal(done.scan.points, scan.points)
+        np.testing.assert_array_equal(done.scan.triangles, scan.triangles)
+        self.assertLess(done.report["distance"]["max"], 1e-12)
+        self.assertNotIn("tidied", done.report)
+        self.assertEqual(prepare(scan, Recipe(tidy=True)).report["tidied"]["pieces_dropped"], 1)
+
+    def test_distances_are_to_the_scan_as_it_came_in(self) -> None:
+        """A spike of 4 mm that tidying takes away shows in the report, both ways."""
+        sheet = plane()
+        points = sheet.points.copy()
+        points[1300] += [0, 0, 4.0]
+        report = prepare(Scan(points, sheet.triangles), Recipe(tidy=True)).report
+        self.assertEqual(report["tidied"]["spikes_calmed"], 1)
+        self.assertGreater(report["distance_back"]["max"], 2.0)
+
+    def test_the_outer_rim_is_closed_only_where_asked(self) -> None:
+        scan = plane()
+        kept = prepare(scan, Recipe(fill_holes=500.0)).report
+        self.assertEqual((kept["holes"]["filled"], kept["after"]["openings"]), (0, 1))
+        # a half sphere: its lid is a third of the closed area, and stands nowhere over the scan
+        ball = sphere()
+        upper = ball.points[ball.triangles][..., 2].mean(axis=1) > 0
+        closed = prepare(kept_part(ball, upper), Recipe(close_rim=True, fill=Fill.FLAT)).report
+        self.assertEqual((closed["holes"]["filled"], closed["after"]["openings"]), (1, 0))
+        self.assertAlmostEqual(closed["distance"]["new_share"], 1 / 3, delta=0.02)
+        self.assertLess(closed["distance"]["max"], 1e-9)
+
+    def test_places_are_spread_over_the_area(self) -> None:
+        """Two sheets off by 0 and 1 mm whose areas are as 3 : 1, the small one with far more triangles: rms 0.5."""
+        wide, fine = plane(size=150.0, steps=4), plane(size=75.0 * 2 / 3**0.5, steps=60)
+        shift = np.array([400.0, 0, 0])
+        both = merged([wide, Scan(fine.points + shift, fine.triangles)])
+        off = merged([wide, Scan(fine.points + shift + [0, 0, 1.0], fine.triangles)])
+        share = (75.0 * 2 / 3**0.5) ** 2 / (150.0**2 + (75.0 * 2 / 3**0.5) ** 2)
+        self.assertAlmostEqual(distance_between(off, both)["rms"], share**0.5, delta=0.01)
 
     def test_unknown_plane_and_width(self) -> None:
         for recipe in (Recipe(symmetric="w"), Recipe(fill_holes=0.0)):

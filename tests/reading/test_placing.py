@@ -15,7 +15,6 @@ from arabesque.reading import (
     find_symmetry_plane,
     lay_plane,
     lay_square,
-    moved,
     nearest_axis,
     principal_axes,
     three_points,
@@ -39,7 +38,7 @@ class SymmetryTest(unittest.TestCase):
         centre = np.array(heron().master.corners["flank"].mean(axis=0))
         away = np.linalg.norm(scan.points - centre, axis=1) / 25
         dented = Scan(scan.points - [0, 0, 3.0] * np.exp(-2 * away**2)[:, None], scan.triangles)
-        found = find_symmetry_plane(moved(dented, AWRY))
+        found = find_symmetry_plane(dented.moved(AWRY))
         back = found.plane.moved(inverse(AWRY))
         self.assertLess(np.degrees(np.arcsin(np.linalg.norm(np.cross(back.normal, [0, 1, 0])))), 0.05)
         self.assertLess(abs(back.height(scan.points.mean(axis=0)[None])[0] - scan.points.mean(axis=0)[1]), 0.05)
@@ -126,7 +125,7 @@ class LaySquareTest(unittest.TestCase):
 
     def test_principal_axes_of_an_ellipsoid(self) -> None:
         egg = Scan(sphere(10.0, 4).points * [3.0, 2.0, 1.0], sphere(10.0, 4).triangles)
-        matrix = principal_axes(moved(egg, AWRY)) @ AWRY
+        matrix = principal_axes(egg.moved(AWRY)) @ AWRY
         np.testing.assert_allclose(np.abs(matrix[:3, :3]), np.eye(3), atol=1e-3)
         np.testing.assert_allclose(matrix[:3, 3], 0, atol=1e-3)
 

@@ -22,18 +22,25 @@ from arabesque.progress import Progress, part, silent
 from arabesque.reading import find_symmetry_plane, lay_plane, nearest_axis
 from arabesque.scan import Scan, examine
 
+MOST_PLACES = 200_000
+
 
 @dataclass(frozen=True)
 class Recipe:
     """What is to be done, in this order; None leaves a step out. Lengths in mm.
 
-    symmetric: "auto" (find the plane, lay it on the nearest coordinate plane) or "x", "y", "z".
-    fill_holes: openings up to this width are closed. smooth: strength (0 to 1) and repetitions.
-    smooth_limit: how far calming may move a point. remesh: edge length. reduce: triangles.
+    tidy: drop loose pieces, calm spikes, turn triangles the same way.
+    symmetric: "auto" (find the plane, lay it on the nearest coordinate plane)
+    or "x", "y", "z". fill_holes: openings up to this width are closed, but
+    for the outer rim; close_rim: that too. smooth: strength (0 to 1) and
+    repetitions. smooth_limit: how far calming may move a point. remesh: edge
+    length. reduce: triangles.
     """
 
+    tidy: bool = False
     symmetric: str | None = None
     fill_holes: float | None = None
+    close_rim: bool = False
     fill: Fill = Fill.CURVED
     smooth: tuple[float, int] | None = None
     smooth_limit: float | None = None
@@ -58,28 +65,33 @@ class _Mirror(NamedTuple):
 
 
 def prepare(scan: Scan, recipe: Recipe, progress: Progress = silent) -> Prepared:
-    """Tidy a scan, then do what the recipe asks for; every result is checked for damage.
+    """Do what the recipe asks for; every result is checked for damage.
 
-    Raises ArabesqueError when a step cannot be done; nothing is half done then.
+    All distances are to the scan as it came in, in both directions, over
+    areas: from the result to the scan without what was filled in, and from
+    the scan to the result. Raises ArabesqueError when a step cannot be done;
+    nothing is half done then.
     """
     began = time.perf_counter()
     report: dict[str, Any] = {"before": _state(scan)}
     matrix = np.eye(4)
-    tidied = tidy(scan, progress=part(progress, 0.0, 0.1))
-    report["tidied"] = {
-        "pieces_dropped": tidied.pieces,
-        "spikes_calmed": tidied.spikes,
-        "triangles_turned": tidied.turned,
-        "triangles_dropped": tidied.dropped,
-    }
-    now = tidied.scan
+    now = scan
+    if recipe.tidy:
+        tidied = tidy(scan, progress=part(progress, 0.0, 0.1))
+        now = tidied.scan
+        report["tidied"] = {
+            "pieces_dropped": tidied.pieces,
+            "spikes_calmed": tidied.spikes,
+            "triangles_turned": tidied.turned,
+            "triangles_dropped": tidied.dropped,
+        }
     mirror = None
     if recipe.symmetric is not None:
         now, matrix, report["symmetry"], mirror = _symmetric(now, recipe.symmetric, part(progress, 0.1, 0.35))
-    reference = now
-    if recipe.fill_holes is not None:
-        now, report["holes"] = _filled(now, recipe.fill_holes, recipe.fill, part(progress, 0.35, 0.5))
-        reference = now
+    sound = examine(now)
+    if recipe.fill_holes is not None or recipe.close_rim:
+        now, report["holes"] = _filled(now, recipe, part(progress, 0.35, 0.5))
+        sound = examine(now)
     if recipe.smooth is not None:
         calmed = calm(now, *recipe.smooth, limit=recipe.smooth_limit, progress=part(progress, 0.5, 0.65))
         now = calmed.scan
@@ -94,25 +106,48 @@ def prepare(scan: Scan, recipe: Recipe, progress: Progress = silent) -> Prepared
     progress(0.96, "Measuring the result")
     report["motion"] = matrix.tolist()
     report["turned_deg"], report["moved"] = angle_and_shift(matrix)
-    report["distance"] = distance_between(now, reference)
+    came = scan if recipe.symmetric != "auto" else scan.moved(matrix)
+    report["distance"] = distance_between(now, came, over_it=True)
+    report["distance_back"] = distance_between(came, now)
     report["after"] = _state(now)
-    report["worse"] = examine(now).worse_than(examine(reference))
+    report["worse"] = examine(now).worse_than(sound)
     report["seconds"] = time.perf_counter() - began
     return Prepared(now, matrix, report)
 
 
-def distance_between(changed: Scan, original: Scan) -> dict[str, float]:
-    """How far a changed scan stands from its original, mm: at its points and in the middle of its triangles."""
-    places = np.concatenate([changed.points, changed.points[changed.triangles].mean(axis=1)])
-    if len(places) > 200_000:
-        places = places[np.random.default_rng(0).choice(len(places), 200_000, replace=False)]
-    away = original.tree.closest(places).distance
+def distance_between(changed: Scan, original: Scan, over_it: bool = False) -> dict[str, float]:
+    """How far a scan stands from another, mm, over its area.
+
+    over_it: leave out what has nothing of the other below it (its closest
+    place is a rim), such as a filled opening, and tell its share as "new_share".
+    """
+    closest = original.closest(_places(changed))
+    away = closest.distance
+    figures = {}
+    if over_it:
+        figures["new_share"] = float(closest.on_border.mean())
+        away = away[~closest.on_border] if not closest.on_border.all() else away
     return {
         "rms": float(np.sqrt((away**2).mean())),
         "p95": float(np.percentile(away, 95)),
         "p99": float(np.percentile(away, 99)),
         "max": float(away.max()),
+        **figures,
     }
+
+
+def _places(scan: Scan) -> Floats:
+    """(n, 3) places spread evenly over the area of a scan: as many as it has triangles, within limits.
+
+    Osada, Funkhouser, Chazelle and Dobkin, "Shape distributions", ACM Transactions on Graphics 21, 2002, section 3.1.
+    """
+    rng = np.random.default_rng(0)
+    area = np.cumsum(np.linalg.norm(scan.area_vectors, axis=1))
+    count = int(np.clip(2 * len(scan.triangles), 20_000, MOST_PLACES))
+    which = np.searchsorted(area, (np.arange(count) + rng.random(count)) * area[-1] / count)
+    a, b, c = (scan.points[scan.triangles[np.minimum(which, len(area) - 1), i]] for i in range(3))
+    root, along = np.sqrt(rng.random((count, 1))), rng.random((count, 1))
+    return np.asarray((1 - root) * a + root * (1 - along) * b + root * along * c)
 
 
 def _symmetric(scan: Scan, how: str, progress: Progress) -> tuple[Scan, Floats, dict[str, Any], _Mirror]:
@@ -140,12 +175,13 @@ def _symmetric(scan: Scan, how: str, progress: Progress) -> tuple[Scan, Floats, 
     return result.scan, matrix, found, _Mirror(Plane.coordinate(axis), result.kept)
 
 
-def _filled(scan: Scan, widest: float, way: Fill, progress: Progress) -> tuple[Scan, dict[str, Any]]:
-    if not widest > 0:
+def _filled(scan: Scan, recipe: Recipe, progress: Progress) -> tuple[Scan, dict[str, Any]]:
+    widest = recipe.fill_holes
+    if widest is not None and not widest > 0:
         raise ArabesqueError("Openings of width 0 need no filling", "Give the largest width to fill, for example 20")
     found = openings(scan)
-    chosen = [o for o in found if not o.outer and o.width <= widest]
-    filled = fill(scan, chosen, way, progress).scan if chosen else scan
+    chosen = [o for o in found if (recipe.close_rim if o.outer else widest is not None and o.width <= widest)]
+    filled = fill(scan, chosen, recipe.fill, progress).scan if chosen else scan
     return filled, {
         "found": len(found),
         "filled": len(chosen),

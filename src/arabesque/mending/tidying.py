@@ -8,11 +8,13 @@ import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import breadth_first_order, connected_components
 
-from arabesque.arrays import Bools, Ints, summed
+from arabesque.arrays import Bools, Floats, Ints, summed, unit
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, compact, kept, pieces
 
 SPIKE = 6.0
+RISE = 3.0
+"""A point may stand so many times as far over its ring as its ring stands over the second one."""
 
 
 class Tidied(NamedTuple):
@@ -59,7 +61,13 @@ def tidy(
 
 
 def without_spikes(scan: Scan) -> tuple[Scan, int]:
-    """The scan with single points that stand out brought back to the mean of their neighbours; and how many."""
+    """The scan with single points that stand out brought back to the mean of their neighbours; and how many.
+
+    A spike is a point that its whole ring disowns: it stands far over every
+    neighbour, against the noise, and further than the rise from the second
+    ring to the first foretells. The tip of a horn, to which its rings
+    converge, is none.
+    """
     average = scan.adjacency
     degree = np.maximum(np.diff(average.indptr), 1)
     points = scan.points.copy()
@@ -67,11 +75,14 @@ def without_spikes(scan: Scan) -> tuple[Scan, int]:
     rim[scan.border_edges.ravel()] = True
     found = np.zeros(len(points), dtype=bool)
     for _ in range(3):
-        away = np.linalg.norm(points - average @ points / degree[:, None], axis=1)
+        mean = average @ points / degree[:, None]
+        away = np.linalg.norm(points - mean, axis=1)
         # against how far the neighbours stand out themselves, and the whole scan does
         beside = (average @ away) / degree
         usual = float(np.median(away[~rim])) if not rim.all() else 0.0
-        spikes = (away > SPIKE * usual) & (away > 2.0 * beside) & ~rim
+        suspects = np.flatnonzero((away > SPIKE * usual) & (away > 2.0 * beside) & ~rim)
+        spikes = np.zeros(len(points), dtype=bool)
+        spikes[suspects[_disowned(scan, points, suspects, SPIKE * usual)]] = True
         if not spikes.any():
             break
         found |= spikes
@@ -83,6 +94,23 @@ def without_spikes(scan: Scan) -> tuple[Scan, int]:
     if not found.any():
         return scan, 0
     return Scan(points, scan.triangles), int(found.sum())
+
+
+def _disowned(scan: Scan, points: Floats, suspects: Ints, least: float) -> Bools:
+    """(k,) which of some points stand over all of their ring by ``least`` mm, and more than two rings foretell."""
+    graph = scan.adjacency
+    disowned = np.zeros(len(suspects), dtype=bool)
+    for number, suspect in enumerate(suspects.tolist()):
+        ring = graph.indices[graph.indptr[suspect] : graph.indptr[suspect + 1]]
+        around = np.concatenate([graph.indices[graph.indptr[i] : graph.indptr[i + 1]] for i in ring])
+        second = np.setdiff1d(around, np.append(ring, suspect))
+        middle = points[ring].mean(axis=0)
+        up = unit(points[suspect] - middle)
+        rise = float((middle - points[second].mean(axis=0)) @ up) if len(second) else 0.0
+        over_ring = (points[suspect] - points[ring]) @ up
+        height = float((points[suspect] - middle) @ up)
+        disowned[number] = over_ring.min() > least and height > least + RISE * max(rise, 0.0)
+    return disowned
 
 
 def oriented(scan: Scan) -> tuple[Scan, int]:
