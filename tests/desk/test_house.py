@@ -195,7 +195,7 @@ class SafetyTest(WindowTest):
         path = self.folder / "a.arabesque"
         document = Document()
         for n in range(3):
-            document = document.with_item(Item(str(n), f"Patch {n}", random_surface((3, 3), (2, 2), seed=n)))
+            document = document.with_item(Item(str(n), f"Patch {n}", random_surface((3, 3), (9, 9), seed=n)))
         save_project(path, Project(document))
         whole = path.read_bytes()
         path.write_bytes(whole[: int(len(whole) * 0.6)])

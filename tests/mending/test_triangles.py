@@ -11,10 +11,19 @@ import numpy as np
 import trimesh
 
 from arabesque.errors import ArabesqueError
-from arabesque.mending import Fill, Recipe, distance_between, even_triangles, merged, prepare, reduce_triangles
+from arabesque.geometry import Plane
+from arabesque.mending import (
+    Fill,
+    Recipe,
+    cut_by_plane,
+    distance_between,
+    even_triangles,
+    merged,
+    prepare,
+    reduce_triangles,
+)
 from arabesque.progress import Cancelled
 from arabesque.scan import Scan, edge_length, examine, read_scan, rims, ring_length
-from arabesque.scan import kept as kept_part
 from tests.examples import heron, plane, sphere
 from tests.reference import propeller
 
@@ -160,9 +169,9 @@ class PrepareTest(unittest.TestCase):
         kept = prepare(scan, Recipe(fill_holes=500.0)).report
         self.assertEqual((kept["holes"]["filled"], kept["after"]["openings"]), (0, 1))
         # a half sphere: its lid is a third of the closed area, and stands nowhere over the scan
-        ball = sphere()
-        upper = ball.points[ball.triangles][..., 2].mean(axis=1) > 0
-        closed = prepare(kept_part(ball, upper), Recipe(close_rim=True, fill=Fill.FLAT)).report
+        half = cut_by_plane(sphere(), Plane.coordinate(2)).above
+        assert half is not None
+        closed = prepare(half, Recipe(close_rim=True, fill=Fill.FLAT)).report
         self.assertEqual((closed["holes"]["filled"], closed["after"]["openings"]), (1, 0))
         self.assertAlmostEqual(closed["distance"]["new_share"], 1 / 3, delta=0.02)
         self.assertLess(closed["distance"]["max"], 1e-9)
