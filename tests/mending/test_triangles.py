@@ -168,12 +168,12 @@ class PrepareTest(unittest.TestCase):
         scan = plane()
         kept = prepare(scan, Recipe(fill_holes=500.0)).report
         self.assertEqual((kept["holes"]["filled"], kept["after"]["openings"]), (0, 1))
-        # a half sphere: its lid is a third of the closed area, and stands nowhere over the scan
-        half = cut_by_plane(sphere(), Plane.coordinate(2)).above
-        assert half is not None
-        closed = prepare(half, Recipe(close_rim=True, fill=Fill.FLAT)).report
+        # three quarters of a sphere's height: 2 pi R h of it and a lid of pi (R² - (R / 2)²), a fifth of the whole
+        most = cut_by_plane(sphere(), Plane.through([0, 0, -25.0], [0, 0, 1])).above
+        assert most is not None
+        closed = prepare(most, Recipe(close_rim=True, fill=Fill.FLAT)).report
         self.assertEqual((closed["holes"]["filled"], closed["after"]["openings"]), (1, 0))
-        self.assertAlmostEqual(closed["distance"]["new_share"], 1 / 3, delta=0.02)
+        self.assertAlmostEqual(closed["distance"]["new_share"], 0.2, delta=0.01)
         self.assertLess(closed["distance"]["max"], 1e-9)
 
     def test_places_are_spread_over_the_area(self) -> None:
