@@ -85,13 +85,15 @@ def run_tests(modules: list[str]) -> tuple[int, int, int]:
 class Screen:
     """A virtual screen for the window tests, unless there is an X display to use."""
 
+    size = "1400x900x24"
+
     def __enter__(self) -> dict[str, str]:
         self._server: subprocess.Popen[bytes] | None = None
         environment = {**os.environ, "QT_QPA_PLATFORM": "xcb", "LIBGL_ALWAYS_SOFTWARE": "1"}
         if not os.environ.get("ARABESQUE_TEST_DISPLAY"):
             read, write = os.pipe()
             self._server = subprocess.Popen(
-                ["Xvfb", "-displayfd", str(write), "-screen", "0", "1400x900x24", "-nolisten", "tcp"],
+                ["Xvfb", "-displayfd", str(write), "-screen", "0", self.size, "-nolisten", "tcp"],
                 pass_fds=[write],
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,

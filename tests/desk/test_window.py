@@ -1,12 +1,13 @@
 """The whole way through the window: from the demo to a delivered patch, by mouse and keys."""
 
 import tempfile
+import time
 from pathlib import Path
 from unittest import mock
 
 import numpy as np
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QLabel, QLineEdit, QToolButton
 
@@ -17,9 +18,20 @@ from arabesque.desk.tools import FourCornerPatch, MovePoints, OpenScan, Pick
 from arabesque.geometry import Surface
 from arabesque.scan import Scan, write_scan
 from arabesque.solid import read_step
-from tests.desk.support import CTRL, MIDDLE, SHIFT, WindowTest
+from tests.desk.support import CTRL, MIDDLE, NO, SHIFT, WindowTest
 from tests.examples import heron, sphere
 from tests.reference import rabbit
+
+
+class TimedKey(QKeyEvent):
+    """The key 1 with the time of the hand; PyQt6 cannot set that of an event."""
+
+    def __init__(self, kind: QEvent.Type, milliseconds: int) -> None:
+        super().__init__(kind, Qt.Key.Key_1, NO, "1")
+        self._milliseconds = milliseconds
+
+    def timestamp(self) -> int:
+        return self._milliseconds
 
 
 class WholeWayTest(WindowTest):
@@ -203,11 +215,36 @@ class StepsAndGlancesTest(WindowTest):
         self.assertEqual(self.window.looks.glances, {Glance.NET})
         self.key(Qt.Key.Key_0)
         self.assertEqual(self.window.looks.glances, frozenset())
-        QTest.keyPress(self.view, Qt.Key.Key_1)
+        self.strike(QEvent.Type.KeyPress, 5000)
         self.assertIn(Glance.DISTANCE, self.window.looks.glances)
-        QTest.qWait(450)
-        QTest.keyRelease(self.view, Qt.Key.Key_1)
+        self.strike(QEvent.Type.KeyRelease, 5450)
         self.assertNotIn(Glance.DISTANCE, self.window.looks.glances)
+
+    def strike(self, kind: QEvent.Type, milliseconds: int) -> None:
+        """An event of the key 1 as the desktop sends it, with the time at which the hand did it."""
+        QApplication.sendEvent(self.view, TimedKey(kind, milliseconds))
+
+    def test_a_tap_before_a_slow_picture_stays_a_tap(self) -> None:
+        """The release is handled half a second late, as behind a picture of a software renderer."""
+        self.patched()
+        self.strike(QEvent.Type.KeyPress, 5000)
+        time.sleep(0.5)
+        self.strike(QEvent.Type.KeyRelease, 5080)
+        self.assertIn(Glance.DISTANCE, self.window.looks.glances)
+
+    def test_control_points_are_seen_on_dark_stripes(self) -> None:
+        """Round each disc runs a light rim: paper beside ink, whatever lies below."""
+        self.patched()
+        self.window.take_up(MovePoints)
+        self.window.toggle_glance(Glance.STRIPES)
+        self.idle()
+        QTest.qWait(300)
+        picture = self.view.picture().astype(int)
+        for point in self.surface().points.reshape(-1, 3):
+            at = self.pixel(point)
+            around = picture[at.y() - 7 : at.y() + 8, at.x() - 7 : at.x() + 8].sum(axis=2)
+            self.assertLess(around[7, 7], 250)
+            self.assertGreater(around.max(), 550)
 
     def test_distance_is_neutral_inside_and_warm_above(self) -> None:
         self.patched()

@@ -11,7 +11,15 @@ from PyQt6.QtWidgets import QApplication
 
 from arabesque.desk.settings import Settings
 from arabesque.desk.warm_up import warm_up
-from arabesque.desk.window import Window
+from arabesque.desk.window import Window, dress
+
+
+def opened(application: QApplication, settings: Settings, journal: Path | None) -> Window:
+    """The window, shown, in the colours and text of the settings."""
+    dress(application, settings)  # before the first widget: what is built earlier keeps the system's typeface
+    window = Window(settings, journal)
+    window.show()
+    return window
 
 
 def run(demo: str | None = None, path: str | None = None) -> int:
@@ -20,8 +28,7 @@ def run(demo: str | None = None, path: str | None = None) -> int:
     application.setApplicationName("Arabesque")
     application.setDesktopFileName("arabesque")
     signal.signal(signal.SIGINT, lambda *_: application.closeAllWindows())
-    window = Window(Settings(), platformdirs.user_state_path("arabesque") / "journal")
-    window.show()
+    window = opened(application, Settings(), platformdirs.user_state_path("arabesque") / "journal")
     threading.Thread(target=warm_up, name="arabesque-warm-up", daemon=True).start()
     if demo is not None:
         QTimer.singleShot(0, lambda: window.open_demo(demo))

@@ -372,7 +372,6 @@ def _patches(w: Window) -> None:
     add(
         Command("refit", "Fit again", hint, w.refit, "Patch", "T", sign, lambda: patch() and w.session.scan is not None)
     )
-    hint = "Move the control points of the selected patch"
     add(
         Command(
             "weight-map",
@@ -416,6 +415,7 @@ def _patches(w: Window) -> None:
     )
     hint = "Put the chosen parked version, or the latest, in its item's place; what stands there is parked instead"
     add(Command("bring-back", "Bring the version back", hint, bring_back, "Edit", "Shift+B", "", parked))
+    hint = "Move the control points of the selected patch"
     add(Command("edit-points", "Points", hint, partial(_edit_points, w), "", "", "", patch))
 
 

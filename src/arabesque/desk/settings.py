@@ -6,7 +6,7 @@ from enum import Enum
 from pathlib import Path
 from typing import TypeVar
 
-from PyQt6.QtCore import QSettings
+from PyQt6.QtCore import QByteArray, QSettings
 
 MOST_RECENT = 8
 
@@ -79,6 +79,28 @@ class Settings:
         """The preferred text size; the usual one when none was chosen."""
         name = self._store.value(TextSize.__name__, "")
         return next((size for size in TextSize if size.name == name), TextSize.USUAL)
+
+    @property
+    def folder(self) -> str:
+        """The folder of the last file that was opened or written; "" when there is none yet."""
+        name = str(self._store.value("folder", "") or "")
+        return name if Path(name).is_dir() else ""
+
+    def remember_folder(self, path: Path) -> None:
+        """Begin the next file dialog where this file lies."""
+        self._store.setValue("folder", str(path.resolve().parent))
+        self._store.sync()
+
+    @property
+    def geometry(self) -> QByteArray | None:
+        """Size and place of the window when it was closed last."""
+        value = self._store.value("geometry")
+        return value if isinstance(value, QByteArray) and not value.isEmpty() else None
+
+    def remember_geometry(self, geometry: QByteArray) -> None:
+        """Open the next window with this size and place."""
+        self._store.setValue("geometry", geometry)
+        self._store.sync()
 
     @property
     def recent(self) -> list[Path]:

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -53,12 +53,15 @@ from arabesque.desk.view.picking import surface_under
 from arabesque.desk.view.scene import Scene
 from arabesque.desk.view.widget import View
 from arabesque.errors import ArabesqueError
+from arabesque.files import with_suffix
 from arabesque.geometry import Surface
-from arabesque.model import SUFFIX, Change, Document, Leftover, discard, edits, leftovers
+from arabesque.model import SUFFIX, Change, Document, Leftover, discard, edits, leftovers, unreadable
 from arabesque.scan import MESH_SUFFIXES
 from arabesque.solid import MODEL_SUFFIXES
 
-HOLD_SECONDS = 0.35
+HOLD_MILLISECONDS = 350
+SETTLING = (0, 150, 600)
+"""ms after showing: a desktop frames a window when it gets round to it."""
 MESSAGE_SECONDS = 6
 GRAZING = 0.16
 """Rise of the sight over a form that is looked along."""
@@ -89,7 +92,7 @@ class Window(QMainWindow):
         self.looks = self.session.looks
         self.step = Step.PATCH
         self._cursor = (0.0, 0.0)
-        self._held: tuple[Glance, float, bool] | None = None
+        self._held: tuple[Glance, int, bool] | None = None
         self._message = QTimer(self)
         self._message.setSingleShot(True)
         self._message.timeout.connect(self._clear_message)
@@ -114,7 +117,37 @@ class Window(QMainWindow):
         self._clock.start(1000)
         self.setAcceptDrops(True)
         self.setMinimumSize(1000, 620)
-        self.resize(1280, 800)
+        self._place()
+
+    # size and place
+
+    def _place(self) -> None:
+        """Where the last window was, or as large as it should be and the screen allows."""
+        geometry = self.settings.geometry
+        if geometry is not None and self.restoreGeometry(geometry):
+            return
+        screen = self.screen()
+        assert screen is not None
+        room = screen.availableGeometry().size()
+        # what is framed needs room for its frame; a bare one takes it all
+        self.resize(min(1280, room.width()), min(800, room.height()))
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        for wait in SETTLING:
+            QTimer.singleShot(wait, self._keep_in_sight)
+
+    def _keep_in_sight(self) -> None:
+        """Shrink into the free area of the screen, once the desktop has put its frame round the window."""
+        screen = self.screen()
+        if screen is None or self.isMaximized() or self.isFullScreen():
+            return
+        room, frame = screen.availableGeometry(), self.frameGeometry()
+        width = self.width() - max(0, frame.width() - room.width())
+        height = self.height() - max(0, frame.height() - room.height())
+        if (width, height) != (self.width(), self.height()):
+            self.resize(width, height)
+            self.move(max(room.left(), min(frame.left(), room.right() - frame.width())), room.top())
 
     # building
 
@@ -278,7 +311,9 @@ class Window(QMainWindow):
     def _offer(self) -> None:
         """Fill the first page with what there is to go on with."""
         root = self.session.work.journal_root
-        self.start_page.fill(leftovers(root) if root is not None else [], self.settings.recent)
+        found = leftovers(root) if root is not None else []
+        aside = unreadable(root) if root is not None else []
+        self.start_page.fill(found, self.settings.recent, aside)
         self._show_start_page()
 
     def _show_start_page(self) -> None:
@@ -303,8 +338,7 @@ class Window(QMainWindow):
         """Show the settings: colours, text, mouse, wheel."""
         application = QApplication.instance()
         assert isinstance(application, QApplication)
-        chosen = themes.THEMES[self.settings.choice(Colours).value]
-        themes.apply(application, chosen, float(self.settings.text_size.value))
+        dress(application, self.settings)
         self.view.navigation = PRESETS[self.settings.choice(Mouse)]
         self.view.wheel_forward_out = self.settings.choice(Wheel) is Wheel.FORWARD_OUT
         LengthField.unit = self.settings.choice(ShownUnit).value
@@ -457,7 +491,8 @@ class Window(QMainWindow):
         if glance is None:
             return False
         if not event.isAutoRepeat():
-            self._held = (glance, time.monotonic(), glance in self.looks.glances)
+            # by the events' own clock: what a slow picture delays is no hold
+            self._held = (glance, event.timestamp(), glance in self.looks.glances)
             self.toggle_glance(glance)
         return True
 
@@ -468,7 +503,7 @@ class Window(QMainWindow):
             return
         glance, since, before = self._held
         self._held = None
-        if time.monotonic() - since > HOLD_SECONDS and (glance in self.looks.glances) != before:
+        if event.timestamp() - since > HOLD_MILLISECONDS and (glance in self.looks.glances) != before:
             self.toggle_glance(glance)
 
     # menus under the pointer
@@ -604,21 +639,46 @@ class Window(QMainWindow):
         if self._may_leave(self.new_project):
             self.session.start(Document(), None, "Start")
 
+    def _chosen(self, words: str, kinds: str) -> Path | None:
+        """A file that the user chooses, beginning where the last one lay; None for none."""
+        name, _ = QFileDialog.getOpenFileName(self, words, self.settings.folder, kinds)
+        return Path(name) if name else None
+
+    def _place_for(self, words: str, start: str, kinds: str, suffix: str) -> Path | None:
+        """A place to write to, beginning where the last file lay; None for none.
+
+        The suffix is appended where it is missing; whether the file of that
+        name may be replaced is asked then, for the dialog asked about another.
+        """
+        folder = self.settings.folder
+        name, _ = QFileDialog.getSaveFileName(self, words, str(Path(folder, start)) if folder else start, kinds)
+        if not name:
+            return None
+        path = with_suffix(name, suffix)
+        if path != Path(name) and path.exists():
+            buttons = QMessageBox.StandardButton
+            question = f"{path.name} is there already. Replace it?"
+            if QMessageBox.question(self, words, question, buttons.Yes | buttons.No) != buttons.Yes:
+                return None
+        self.settings.remember_folder(path)
+        return path
+
     def open_project(self) -> None:
         """Choose a project file and open it."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a project", "", f"Arabesque projects (*{SUFFIX})")
-        if name:
-            self.open_path(Path(name))
+        path = self._chosen("Open a project", f"Arabesque projects (*{SUFFIX})")
+        if path is not None:
+            self.open_path(path)
 
     def choose_scan(self) -> None:
         """Choose a mesh file and bring it in."""
         kinds = " ".join(f"*{suffix}" for suffix in MESH_SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(self, "Open a scan", "", f"Scans ({kinds})")
-        if name:
-            self.read_scan(Path(name))
+        path = self._chosen("Open a scan", f"Scans ({kinds})")
+        if path is not None:
+            self.open_path(path)
 
     def open_path(self, path: Path) -> None:
         """Open a project or scan, whichever the file is."""
+        self.settings.remember_folder(path)
         if path.suffix.lower() == SUFFIX:
             if self._may_leave(partial(self.session.open_project, path)):
                 self.session.open_project(path)
@@ -655,29 +715,27 @@ class Window(QMainWindow):
 
     def save_as(self) -> Job | None:
         """Ask for a place and save the project there."""
-        kind = f"Arabesque projects (*{SUFFIX})"
-        name, _ = QFileDialog.getSaveFileName(self, "Save the project", f"untitled{SUFFIX}", kind)
-        return self.session.save(Path(name)) if name else None
+        known = self.session.work.path
+        start = f"untitled{SUFFIX}" if known is None else known.name
+        path = self._place_for("Save the project", start, f"Arabesque projects (*{SUFFIX})", SUFFIX)
+        return None if path is None else self.session.save(path)
 
     def choose_export(self) -> None:
         """Ask for a place and write there what the running tool offers."""
         tool = self.tool
         assert isinstance(tool, Export)
         kind = tool.options.kind
-        start = f"patches{kind.suffix}"
-        name, _ = QFileDialog.getSaveFileName(self, "Export", start, f"{kind.value[0]} (*{kind.suffix})")
-        if name:
-            path = Path(name)
-            path = path if path.suffix else path.with_suffix(kind.suffix)
+        path = self._place_for("Export", f"patches{kind.suffix}", f"{kind.value[0]} (*{kind.suffix})", kind.suffix)
+        if path is not None:
             self.session.export(path, tool.items(), kind, tool.options.unit.value, tool.options.chord)
             tool.left.emit()
 
     def choose_model(self) -> None:
         """Choose a STEP or IGES file and bring its shapes in."""
         kinds = " ".join(f"*{suffix}" for suffix in MODEL_SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(self, "Open surfaces", "", f"STEP and IGES ({kinds})")
-        if name:
-            self.session.open_model(Path(name))
+        path = self._chosen("Open surfaces", f"STEP and IGES ({kinds})")
+        if path is not None:
+            self.open_path(path)
 
     def _may_leave(self, then: Callable[[], object]) -> bool:
         """True when there is nothing to lose, or the user gives it up; after a save, ``then`` is done."""
@@ -712,11 +770,18 @@ class Window(QMainWindow):
             event.ignore()
             return
         self.tool.stop()
+        self.settings.remember_geometry(self.saveGeometry())
         self.session.close()
         event.accept()
 
     def changeEvent(self, event: QEvent | None) -> None:
         super().changeEvent(event)
+
+
+def dress(application: QApplication, settings: Settings) -> None:
+    """Colours and text of the whole application, as the settings say."""
+    chosen = themes.THEMES[settings.choice(Colours).value]
+    themes.apply(application, chosen, float(settings.text_size.value))
 
 
 _ITEM_COMMANDS = ["rename", "hide", "dim", "alone", "new-layer", "delete"]

@@ -30,14 +30,21 @@ class StartPage(QWidget):
         self._layout.setSpacing(8)
         self.buttons: dict[str, QPushButton] = {}
 
-    def fill(self, leftovers: list[Leftover], recent: list[Path]) -> None:
-        """Show what there is to go on with."""
+    def fill(self, leftovers: list[Leftover], recent: list[Path], unreadable: list[Path]) -> None:
+        """Show what there is to go on with. unreadable: journals that were set aside."""
         self.buttons.clear()
         _empty(self._layout)
         if leftovers:
             self._heading("Work that was not closed")
             for leftover in leftovers[:3]:
                 self._leftover(leftover)
+        if unreadable:
+            self._heading("Journals that could not be read in full")
+            self._layout.addWidget(_faint("They are kept. Ask for help with them, or delete them by hand:"))
+            for folder in unreadable[-2:]:
+                line = _faint(str(folder))
+                line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+                self._layout.addWidget(line)
         title = QLabel("Drop a scan here")
         title.setObjectName("title")
         self._layout.addWidget(title)

@@ -19,6 +19,8 @@ class Pick(Tool):
     def says(self) -> str:
         if self.session.scan is None:
             return "Open a scan, or drop one here"
+        if not self.session.document.surfaces():
+            return "N lays the first patch: four clicks on the scan. Or prepare the scan first, from the left"
         return self.hint
 
     def press(self, pointer: Pointer) -> None:

@@ -27,6 +27,10 @@ void main() {
         float bar = clamp(1.7 - abs(local.y) + 0.5, 0.0, 1.0) * clamp(disc + 3.5 - abs(local.x) + 0.5, 0.0, 1.0);
         cover = max(inner, bar);
     }
+    // a light rim, so that it is seen on dark stripes too
+    float rim = kind == 1 ? 0.0 : clamp(disc + 1.2 - away + 0.5, 0.0, 1.0);
+    colour = mix(paper, colour, cover);
+    cover = max(cover, 0.85 * rim);
     if (cover <= 0.0) discard;
     result = vec4(colour, cover);
 }

@@ -1,0 +1,203 @@
+"""Kill the real window at random moments, from every way of starting, and see what its journal gives back.
+
+Run as a program: python -m tests.desk.killed_window FOLDER KILLS [WAY …]. Each kill forks a window that starts in
+its way, lays a patch, and nudges a control point with real key events for ever, telling a pipe of every step; the
+parent kills it with SIGKILL, and reads the journal as the next start would. Prints one JSON line a kill.
+"""
+
+import json
+import os
+import random
+import select
+import signal
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from arabesque.desk.app import opened
+from arabesque.desk.settings import Settings
+from arabesque.desk.tools import OpenScan
+from arabesque.desk.window import Window
+from arabesque.model import Document, Item, Project, leftovers, recover, save_project
+from arabesque.scan import ready_to_fit, write_scan
+from arabesque.solid import KernelWorker, write_step
+from tests.examples import plane, random_surface
+
+SAFE_WITHIN = 1.0
+"""A committed step is on the disk within so many seconds."""
+
+
+def until(condition: Callable[[], object]) -> None:
+    """Let the window run until something holds."""
+    while not condition():
+        QTest.qWait(5)
+
+
+def bring_scan(window: Window, folder: Path) -> None:
+    """A scan file, through its form."""
+    window.open_path(folder / "sheet.stl")
+    tool = window.tool
+    assert isinstance(tool, OpenScan)
+    until(lambda: tool.can_apply)
+    QTest.keyClick(window.view, Qt.Key.Key_Return)
+    until(lambda: window.session.scan is not None)
+
+
+def empty(window: Window, folder: Path) -> None:
+    """The commonest start: an empty window, then a scan."""
+    until(window.start_page.isVisible)
+    bring_scan(window, folder)
+
+
+def step(window: Window, folder: Path) -> None:
+    """A STEP file."""
+    window.open_path(folder / "part.step")
+    until(lambda: window.session.document.surfaces())
+
+
+def project(window: Window, folder: Path) -> None:
+    """A project file."""
+    window.open_path(folder / "work.arabesque")
+    until(lambda: window.session.work.path is not None)
+
+
+def demo(window: Window, folder: Path) -> None:
+    """The demo."""
+    window.open_demo("pebble")
+    until(lambda: window.session.scan is not None)
+
+
+def new_after_work(window: Window, folder: Path) -> None:
+    """A new project after other work, which is given up."""
+    project(window, folder)
+    window.session.set_tolerance(0.7)
+    QMessageBox.question = staticmethod(lambda *_: QMessageBox.StandardButton.Discard)  # type: ignore[method-assign]
+    window.commands["new"].trigger()
+    bring_scan(window, folder)
+
+
+def taken_up(window: Window, folder: Path) -> None:
+    """The work of a window that was killed, gone on with."""
+    until(lambda: "Go on with it" in window.start_page.buttons)
+    QTest.mouseClick(window.start_page.buttons["Go on with it"], Qt.MouseButton.LeftButton)
+    until(lambda: len(window.session.history.steps) > 1)
+
+
+WAYS = {
+    "empty": empty,
+    "scan": bring_scan,
+    "step": step,
+    "project": project,
+    "demo": demo,
+    "new after work": new_after_work,
+    "taken up": taken_up,
+}
+
+
+def window_at_work(root: Path, folder: Path, way: str, pipe: int) -> None:
+    """A window that starts in its way and works for ever."""
+    application = QApplication(sys.argv[:1])
+    settings = Settings(folder / "settings.ini")
+    window = opened(application, settings, root)
+    QTest.qWaitForWindowExposed(window)
+    WAYS[way](window, folder)
+    session = window.session
+    if way != "taken up":
+        session.add("patch", "Killed", random_surface((2, 2), (1, 1)))
+    session.select(next(item.id for item in session.document if item.name.startswith("Killed")))
+    window.commands["move-points"].trigger()
+    item = session.surface_item
+    assert item is not None
+    middle = np.zeros((3, 3), dtype=bool)
+    middle[1, 1] = True
+    session.points.put(item, middle)
+    os.write(pipe, b"ready\n")
+    while True:
+        QTest.keyClick(window.view, Qt.Key.Key_PageUp)
+        height = float(session.history.document[item.id].shape.points[1, 1, 2])
+        os.write(pipe, f"{session.history.position} {time.time()} {height!r}\n".encode())
+        QTest.qWait(1)
+
+
+def one_kill(root: Path, folder: Path, way: str, seed: int) -> dict[str, object]:
+    """One window, killed at a random moment after it began to work."""
+    rng = random.Random(seed)
+    read, write = os.pipe()
+    child = os.fork()
+    if child == 0:
+        os.close(read)
+        try:
+            window_at_work(root, folder, way, write)
+        finally:
+            os._exit(1)
+    os.close(write)
+    told, end = b"", None
+    while end is None or time.time() < end:
+        if select.select([read], [], [], 0.01)[0]:
+            chunk = os.read(read, 65536)
+            if not chunk:
+                break
+            told += chunk
+        if end is None and told:
+            end = time.time() + rng.uniform(0.005, 1.6)
+    os.kill(child, signal.SIGKILL)
+    killed = time.time()
+    os.waitpid(child, 0)
+    while chunk := os.read(read, 65536):
+        told += chunk
+    os.close(read)
+    lines = [line.split() for line in told.decode().splitlines() if len(line.split()) == 3]
+    result: dict[str, object] = {"way": way, "seed": seed, "began": bool(told), "committed": len(lines)}
+    found = leftovers(root)
+    result["found"] = len(found)
+    kept, wrong = 0, 0
+    if found:
+        history = recover(found[0]).history
+        kept = len(history.steps) - 1
+        for number, _, height in lines:
+            if int(number) <= kept:
+                document = history.steps[int(number)].document
+                item = next(item for item in document if item.name.startswith("Killed"))
+                wrong += float(item.shape.points[1, 1, 2]) != float(height)
+    safe = [int(number) for number, when, _ in lines if float(when) < killed - SAFE_WITHIN]
+    result |= {"kept": kept, "wrong": wrong, "missing": max(0, max(safe, default=0) - kept)}
+    return result
+
+
+def kill(root: Path, folder: Path, way: str, seed: int) -> dict[str, object]:
+    """One kill with a journal folder of its own; work is taken up from a window that was killed before."""
+    if way == "taken up":
+        first = one_kill(root, folder, "empty", seed + 1000)
+        if not first["found"]:
+            return {**first, "way": way}
+    return one_kill(root, folder, way, seed)
+
+
+def prepare(folder: Path) -> None:
+    """The files that windows open."""
+    sheet = ready_to_fit(plane(steps=30))
+    write_scan(folder / "sheet.stl", sheet)
+    worker = KernelWorker()
+    write_step(folder / "part.step", [("part", random_surface((3, 3), (1, 1)))], worker)
+    worker.close()
+    save_project(folder / "work.arabesque", Project(Document().with_item(Item("s", "clay", sheet))))
+
+
+def main(arguments: list[str]) -> None:
+    folder, kills = Path(arguments[0]), int(arguments[1])
+    prepare(folder)
+    for way in arguments[2:] or WAYS:
+        for seed in range(kills):
+            root = folder / f"journal {way} {seed}"
+            sys.stdout.write(json.dumps(kill(root, folder, way, seed)) + "\n")
+            sys.stdout.flush()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
