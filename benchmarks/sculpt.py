@@ -18,7 +18,7 @@ from arabesque.desk.looks import Glance
 from arabesque.desk.scenery import compose
 from arabesque.desk.settings import Settings
 from arabesque.desk.tools import MovePoints
-from arabesque.desk.tools.base import Pointer
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.warm_up import warm_up
 from arabesque.desk.window import Window
 from arabesque.fitting import four_corner_patch, refit

@@ -7,8 +7,20 @@ import trimesh
 
 from arabesque.arrays import Ints
 from arabesque.demo import Heron, Simulated, simulate
-from arabesque.geometry import Surface, uniform_knots
+from arabesque.geometry import (
+    Curve,
+    Elementary,
+    ElementaryKind,
+    Face,
+    Surface,
+    Trim,
+    frame_of,
+    motion,
+    uniform_knots,
+)
 from arabesque.mending import even_triangles
+from arabesque.model import Document, Item, Origin
+from arabesque.reading import LineSet, Region, Regions
 from arabesque.scan import Scan, ready_to_fit
 
 
@@ -58,3 +70,25 @@ def block(noise: float = 0.03, edge: float = 1.0) -> Scan:
     even = even_triangles(Scan(np.asarray(box.vertices), np.asarray(box.faces)), edge)
     push = np.random.default_rng(0).normal(scale=noise, size=even.points.shape) if noise else 0.0
     return ready_to_fit(Scan(even.points + push, even.triangles))
+
+
+@cache
+def every_kind() -> Document:
+    """A document with one item of every kind that a project holds; their ids are the words of the kinds."""
+    scan = ready_to_fit(plane(steps=20))
+    patch = random_surface((2, 2), (1, 1))
+    corner = Trim((np.array([[0.1, 0.1], [0.9, 0.1], [0.9, 0.9], [0.2, 0.8]]),))
+    rod = Elementary.make(ElementaryKind.CYLINDER, frame_of([50, 50, 10], [0, 0, 1]), (8.0,), ((-1.0, 2.0), (0.0, 9.0)))
+    shapes = {
+        "scan": scan,
+        "curve": Curve.bezier([[80, 5, 4], [85, 40, 9], [95, 60, 4], [80, 95, 6.0]]),
+        "surface": patch.moved(motion(shift=[0, 0, 20])),
+        "face": Face(patch.degree, patch.knots, patch.points + np.array([0, 0, 40.0]), None, corner),
+        "true shape": rod,
+        "regions": Regions(np.arange(len(scan.triangles)) % 2, (Region(), Region())),
+        "lines": LineSet.of([np.array([[5.0, 60, 3], [20, 80, 3], [40, 95, 3]])], [False]),
+    }
+    document = Document()
+    for word, shape in shapes.items():
+        document = document.with_item(Item(word, word, shape, Origin(("scan",) if word == "regions" else ())))
+    return document

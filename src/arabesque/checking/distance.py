@@ -1,7 +1,7 @@
 """Distance between surfaces and a scan, signed, in both directions."""
 
 from dataclasses import dataclass
-from functools import cache, lru_cache
+from functools import cache
 from itertools import pairwise
 
 import numpy as np
@@ -47,13 +47,8 @@ class Grid:
         return grid_triangles(*self.distance.shape)
 
     def figures(self, tolerance: float) -> Figures:
-        """Figures of the samples that have a scan below; counted once."""
-        return _figures(self, tolerance)
-
-
-@lru_cache(maxsize=64)
-def _figures(grid: Grid, tolerance: float) -> Figures:
-    return Figures.of(grid.distance[grid.valid], tolerance)
+        """Figures of the samples that have a scan below."""
+        return Figures.of(self.distance[self.valid], tolerance)
 
 
 @cache

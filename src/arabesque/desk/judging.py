@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 
 from arabesque.arrays import Floats
@@ -29,7 +27,7 @@ from arabesque.desk.session import Session
 from arabesque.desk.view.scene import Discs, Gloss, GlossKind, Label, Lines, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Face, Surface
-from arabesque.model import Document, Item
+from arabesque.model import Item
 
 Part = Lines | Discs | Label
 
@@ -65,7 +63,7 @@ def comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -
         return _section_comb_parts(session, looks, items, size)
     parts: list[Part] = []
     t = theme.now()
-    combs = [comb for item in items for comb in combs_of_item(session.document, item, looks.combs.lines)]
+    combs = [comb for item in items for comb in combs_of_item(session, item, looks.combs.lines)]
     if not combs:
         return parts
     # the usual tallest, so that one tight radius does not make all other teeth vanish
@@ -84,13 +82,14 @@ def comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -
     return parts
 
 
-def combs_of_item(document: Document, item: Item, lines: int) -> list[Comb]:
+def combs_of_item(session: Session, item: Item, lines: int) -> list[Comb]:
     """The combs of a patch; those of a live mirror image are mirrored themselves."""
+    document = session.document
     source = document.source_of(item)
-    if source is not None and isinstance(source.shape, Surface):
+    if source is not None:
         plane = document.plane_of(source)
-        return [comb.mirrored(plane) for comb in combs_of(source.shape, lines)]
-    return combs_of(item.shape, lines) if isinstance(item.shape, Surface) else []
+        return [comb.mirrored(plane) for comb in session.kept(combs_of, source.shape, lines)]
+    return session.kept(combs_of, item.shape, lines)
 
 
 def _section_comb_parts(session: Session, looks: Looks, items: list[Item], size: float) -> list[Part]:
@@ -124,12 +123,9 @@ def comb_words(combs: list[Comb]) -> dict[str, int]:
     return {flaw.value: sum(bool(comb.flaws[flaw].any()) for comb in combs) for flaw in Flaw}
 
 
-_read_net = lru_cache(maxsize=256)(read_net)
-
-
-def net_parts(shape: Surface) -> list[Part]:
+def net_parts(session: Session, shape: Surface) -> list[Part]:
     """What is wrong with a control net: crossing cells outlined, uneven points ringed, points that dip as discs."""
-    report, points, t = _read_net(shape), shape.points, theme.now()
+    report, points, t = session.kept(read_net, shape), shape.points, theme.now()
     parts: list[Part] = []
     for i, j in np.argwhere(report.crossing):
         ring = points[[i, i + 1, i + 1, i], [j, j, j + 1, j + 1]]
@@ -141,32 +137,11 @@ def net_parts(shape: Surface) -> list[Part]:
     return parts
 
 
-def shows(session: Session, looks: Looks, item: Item) -> bool:
-    """True when an item is to be seen: not hidden, and not put aside by showing others alone."""
-    alone = not looks.alone or item.id in looks.alone or item.id == session.document.reference
-    return alone and session.document.shows(item)
-
-
-def judged(session: Session) -> list[Item]:
-    """The patches that checks are about: those to be seen, with their live mirror images."""
-    shown = [item for item in session.document.surfaces(visible_only=True) if shows(session, session.looks, item)]
-    return session.document.with_images(shown)
-
-
-def joins(items: list[Item]) -> list[Join]:
+def joins(session: Session, items: list[Item]) -> list[Join]:
     """How the patches among some items meet."""
-    return _joins_of(tuple(item.shape for item in items if isinstance(item.shape, Surface)))
+    return session.kept(find_joins, tuple(item.shape for item in items if isinstance(item.shape, Surface)))
 
 
-# shapes are values: what was once measured of them holds as long as they live
-
-
-@lru_cache(maxsize=8)
-def _joins_of(shapes: tuple[Surface, ...]) -> list[Join]:
-    return find_joins(shapes)
-
-
-@lru_cache(maxsize=256)
 def combs_of(shape: Surface, lines: int) -> list[Comb]:
     """The combs of one patch: on its edges and the lines between, and on the borders of its trim."""
     return surface_combs(shape, lines) + (border_combs(shape) if isinstance(shape, Face) else [])
@@ -200,7 +175,7 @@ def form_range(session: Session, looks: Looks) -> float:
     if looks.form_radius > 0:
         return 1 / looks.form_radius
     values = [
-        form_of(item.shape, grid, looks.form).ravel()
+        session.kept(form_of, item.shape, grid, looks.form).ravel()
         for item in session.patches
         if isinstance(item.shape, Surface) and (grid := session.grid(item)) is not None
     ]

@@ -1,7 +1,6 @@
-"""How a measured patch looks: triangles with distances, and its edges."""
+"""How a measured patch looks: triangles with distances, and its edges. Whoever draws keeps what is made here."""
 
 from dataclasses import replace
-from functools import lru_cache
 
 import numpy as np
 
@@ -15,7 +14,6 @@ LIFT = 0.25
 """Patches are drawn this far (mm) before their place, so that the scan's noise does not show through."""
 
 
-@lru_cache(maxsize=256)
 def patch_triangles(
     slot: str, grid: Grid, see_through: bool = False, dimmed: bool = False, surface: Surface | None = None
 ) -> Triangles:
@@ -42,13 +40,11 @@ def _form(surface: Surface, grid: Grid) -> Form:
     return Form(bezier_nets(surface), places)
 
 
-@lru_cache(maxsize=256)
 def form_of(surface: Surface, grid: Grid, kind: FormKind) -> Floats:
     """(r, s) curvature of a patch on its measured grid."""
     return form_values(surface, grid.u, grid.v, kind)
 
 
-@lru_cache(maxsize=256)
 def form_triangles(slot: str, grid: Grid, surface: Surface, kind: FormKind, dimmed: bool) -> Triangles:
     """The triangles of a measured patch in the colours of its curvature."""
     values = form_of(surface, grid, kind).ravel()

@@ -83,10 +83,11 @@ class ScanViews(QObject):
         first = scans[0]
         key = f"as one {[id(scan) for scan in scans]}"
         known = self._known.get((id(first), key))
-        made = self._get(first, key, "Taking scans together", lambda: (scans, ready_to_fit(merged(scans), silent)))
+        references = [weakref.ref(scan) for scan in scans]
+        made = self._get(first, key, "Taking scans together", lambda: (references, ready_to_fit(merged(scans), silent)))
         if made is None or known is None:
             return None
-        return made[1] if all(a is b for a, b in zip(made[0], scans, strict=True)) else None
+        return made[1] if all(a() is b for a, b in zip(made[0], scans, strict=True)) else None
 
     def measured(self, scan: Scan, progress: Progress) -> ScanCurvature:
         """Curvature for other work, less averaged than for the picture, kept; called in a worker thread."""
@@ -94,15 +95,20 @@ class ScanViews(QObject):
         if known is not None and known[0]() is scan:
             return known[1]
         measured = scan_curvature(scan, calming_rounds(scan), progress)
-        self._known[(id(scan), "measured")] = weakref.ref(scan), measured
+        key = (id(scan), "measured")
+        self._known[key] = self._held(scan, key), measured
         return measured
+
+    def _held(self, scan: Scan, key: tuple[int, str]) -> weakref.ref[Scan]:
+        """A scan that was looked at; what was made of it goes with it."""
+        return weakref.ref(scan, lambda _: self._known.pop(key, None))
 
     def _get(self, scan: Scan, what: str, label: str, make: Callable[[], Any] | None = None) -> Any:
         key = id(scan), what
         known = self._known.get(key)
         if known is not None and known[0]() is scan:
             return known[1]
-        self._known[key] = weakref.ref(scan), None
+        self._known[key] = self._held(scan, key), None
 
         def work(progress: Progress) -> Any:
             if make is not None:
@@ -111,9 +117,13 @@ class ScanViews(QObject):
                 return coarse_stand_in(scan, COARSE_TRIANGLES)
             return _CurvatureViews(scan_curvature(scan, progress=progress))
 
+        reference = weakref.ref(scan)
+
         def keep(result: Any) -> None:
-            self._known[key] = weakref.ref(scan), result
-            self.ready.emit()
+            living = reference()
+            if living is not None:
+                self._known[key] = self._held(living, key), result
+                self.ready.emit()
 
         job = self._jobs.start(label, work) if label else self._jobs.quick(what, work)
         job.done.connect(keep)

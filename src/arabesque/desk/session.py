@@ -10,12 +10,13 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.checking import Grid, WayBack
 from arabesque.desk.jobs import Job, JobQueue
+from arabesque.desk.kept import Kept
 from arabesque.desk.looks import Looks
 from arabesque.desk.marks import Marks
 from arabesque.desk.meters import SAMPLES_ALONG, Meters
 from arabesque.desk.points import PointChoice
 from arabesque.desk.scan_views import ScanViews
-from arabesque.desk.scene_box import model_box
+from arabesque.desk.seen import Seen
 from arabesque.desk.weighing import Weighing
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.geometry import Curve, Face, Surface
@@ -82,6 +83,7 @@ class Session(QObject):
         self.weighing = Weighing(self.jobs)
         self.weighing.ready.connect(self.changed)
         self.looks = Looks()
+        self.kept = Kept()
         self.marks = Marks()
         self.marks.changed.connect(self.changed)
         self.kernel = KernelWorker()
@@ -114,7 +116,7 @@ class Session(QObject):
         """What distances are measured to: the reference scan, or all scans that show as one once that is made."""
         if not self.looks.against_all:
             return self.scan
-        shown = [item.shape for item in self.document if isinstance(item.shape, Scan) and self.document.shows(item)]
+        shown = [item.shape for item in self.seen.of(Scan)]
         return self.scan_views.as_one(shown) or self.scan if len(shown) > 1 else self.scan
 
     @property
@@ -239,9 +241,14 @@ class Session(QObject):
         return self.meters.back(item.shape, self.checked_scan) if isinstance(item.shape, Surface) else None
 
     @property
+    def seen(self) -> Seen:
+        """What shows of the document as it is shown."""
+        return Seen(self.document, self.looks.alone)
+
+    @property
     def patches(self) -> list[Item]:
         """The patches that show, each followed by its live mirror image where it has one."""
-        return self.document.with_images(self.document.surfaces(visible_only=True))
+        return self.seen.patches
 
     def measure_now(self, document: Document, items: list[Item]) -> None:
         """Measure patches that are being moved, and their mirror images, before they are shown."""
@@ -304,7 +311,7 @@ class Session(QObject):
     def _begun(self) -> None:
         self._selection, self._also = None, ()
         self.points.clear()
-        low, high = model_box(self.history.document)
+        low, high = Seen(self.history.document).ends
         self.looks.sections.spacing = SMALL_SPACING if float(np.linalg.norm(high - low)) < SMALL else SPACING
         self.filed.emit()
         self.selected.emit()

@@ -30,6 +30,7 @@ from arabesque.desk import theme as themes
 from arabesque.desk.commands import Commands
 from arabesque.desk.edits import refit_patch
 from arabesque.desk.jobs import Job
+from arabesque.desk.kinds import item_under, shown_of
 from arabesque.desk.looks import Glance, ScanLook, scaled
 from arabesque.desk.menus import register
 from arabesque.desk.panels.chips import Chips
@@ -41,15 +42,15 @@ from arabesque.desk.panels.inspector import Inspector
 from arabesque.desk.panels.outline import Outline
 from arabesque.desk.panels.path_bar import PathBar, ToolColumn
 from arabesque.desk.panels.start_page import StartPage
-from arabesque.desk.scenery import bounds, compose
+from arabesque.desk.scenery import compose
 from arabesque.desk.session import Session
 from arabesque.desk.settings import Colours, Mouse, Settings, ShownUnit, Wheel
 from arabesque.desk.steps import Step
-from arabesque.desk.tools import TOOLS, Export, OpenScan, Pick, Pointer, Preferences, Tool
+from arabesque.desk.tools import TOOLS, Export, OpenScan, Pick, Preferences, Tool
 from arabesque.desk.tools.on_patches import committed_patch
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.navigation import PRESETS
-from arabesque.desk.view.picking import surface_under
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Scene
 from arabesque.desk.view.widget import View
 from arabesque.errors import ArabesqueError
@@ -351,7 +352,7 @@ class Window(QMainWindow):
         self._saved()
         self.take_up(Pick)
         self.go_to(Step.PATCH if self.session.document.items else Step.PREPARE)
-        self.view.fit(bounds(self.session))
+        self.view.fit(self.session.seen.box)
 
     def _saved(self) -> None:
         if self.session.work.path is not None:
@@ -525,35 +526,25 @@ class Window(QMainWindow):
 
     def _item_menu(self) -> QMenu:
         menu = QMenu(self)
-        names = ["look-fit", "undo"]
-        if self.session.surface_item is not None:
-            names = ["edit-points", "edges", "refit", "raise-u", "raise-v", "lower-u", "lower-v", "weight-map"]
-            names += ["twins", "park", "bring-back", *_ITEM_COMMANDS]
-        elif self.session.selection is not None:
-            names = ["see-through", "reference", "duplicate", *_ITEM_COMMANDS]
+        chosen = self.session.selection
+        names = ["look-fit", "undo"] if chosen is None else [*shown_of(chosen).actions, *_ITEM_COMMANDS]
         for name in names:
             menu.addAction(self.commands[name])
-        if self.session.selection is not None and self.session.document.layers:
+        if chosen is not None and self.session.document.layers:
             layers = menu.addMenu("Put on layer")
             assert layers is not None
-            item = self.session.selection
             for layer in self.session.document.layers:
-                layers.addAction(layer.name, partial(self.session.edit, edits.items.on_layer, item, layer.id))
-            layers.addAction("none", partial(self.session.edit, edits.items.on_layer, item, None))
+                layers.addAction(layer.name, partial(self.session.edit, edits.items.on_layer, chosen, layer.id))
+            layers.addAction("none", partial(self.session.edit, edits.items.on_layer, chosen, None))
         return menu
 
     def _place_under(self, pointer: Pointer) -> Floats | None:
         """Where the camera turns about: what the pointer's ray hits first."""
+        found = item_under(self.session, pointer)
+        if found is None:
+            return None
         origin, direction = pointer.camera.ray(pointer.x, pointer.y)
-        places = []
-        if self.session.scan is not None and self.looks.scans is not ScanLook.HIDDEN:
-            hit = pointer.on_scan(self.session.scan)
-            places += [] if hit is None else [hit]
-        for item in self.session.document.surfaces(visible_only=True):
-            grid = self.session.grid(item)
-            depth = None if grid is None else surface_under(pointer.camera, grid.points, pointer.x, pointer.y)
-            places += [] if depth is None else [origin + depth * direction]
-        return min(places, key=lambda p: float(np.linalg.norm(p - origin))) if places else None
+        return origin + found[1] * direction
 
     # commands
 
@@ -564,7 +555,7 @@ class Window(QMainWindow):
 
     def fit_view(self) -> None:
         """Everything in sight."""
-        self.view.fit(self.tool.box or bounds(self.session))
+        self.view.fit(self.tool.box or self.session.seen.box)
 
     def toggle_perspective(self) -> None:
         """Switch between perspective and parallel."""
@@ -784,7 +775,7 @@ def dress(application: QApplication, settings: Settings) -> None:
     themes.apply(application, chosen, float(settings.text_size.value))
 
 
-_ITEM_COMMANDS = ["rename", "hide", "dim", "alone", "new-layer", "delete"]
+_ITEM_COMMANDS = ["park", "bring-back", "rename", "hide", "dim", "alone", "new-layer", "delete"]
 
 
 def _dropped(data: QMimeData | None) -> list[Path]:

@@ -83,9 +83,9 @@ class Document:
         """The items whose shape is of a kind, in order."""
         return [item for item in self if isinstance(item.shape, kind)]
 
-    def surfaces(self, visible_only: bool = False) -> list[Item[Surface]]:
+    def surfaces(self) -> list[Item[Surface]]:
         """The items that are surfaces, in order."""
-        return [item for item in self.of(Surface) if self.shows(item) or not visible_only]
+        return self.of(Surface)
 
     def plane_of(self, item: Item[Any]) -> Plane:
         """The twin plane of an item: its layer's, or the document's."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from html import escape
 
 import numpy as np
@@ -14,7 +13,7 @@ from arabesque.arrays import Floats
 from arabesque.checking import Figures, Grid, WayBack
 from arabesque.desk import theme
 from arabesque.desk.commands import icon
-from arabesque.desk.judging import joins, judged
+from arabesque.desk.judging import joins
 from arabesque.desk.looks import Glance
 from arabesque.desk.panels.fields import LengthField
 from arabesque.desk.session import Session
@@ -158,7 +157,7 @@ class FitStrip(QWidget):
         tolerance = document.tolerance
         self.tolerance.show_value(tolerance)
         item = session.surface_item
-        surfaces = [item] if item is not None else document.surfaces(visible_only=True)
+        surfaces = [item] if item is not None else self._session.seen.of(Surface)
         self.item.heading.setText("Patch" if item is not None else "Model")
         self._show_name(item.name if item is not None else f"{len(surfaces)} patch{'' if len(surfaces) == 1 else 'es'}")
         shape = item.shape if item is not None else None
@@ -179,10 +178,14 @@ class FitStrip(QWidget):
         """The figures of items, and as ghosts those of ``earlier``."""
         now, then = self._grids(items), self._grids(earlier)
         back, back_then = self._ways(items), self._ways(earlier)
-        figures = _figures(now, tolerance)
-        self.histogram.show_bars(_bars(now, tolerance), _bars(then, tolerance) if then else None)
-        words = {**_words(figures), "back": _back_words(back, tolerance)}
-        ghosts = {**_words(_figures(then, tolerance)), "back": _back_words(back_then, tolerance)} if then else {}
+        # measured grids are values: what stands still in a drag is counted once
+        kept = self._session.kept
+        figures = kept(_figures, now, tolerance)
+        self.histogram.show_bars(kept(_bars, now, tolerance), kept(_bars, then, tolerance) if then else None)
+        words = {**_words(figures), "back": kept(_back_words, back, tolerance)}
+        ghosts = {}
+        if then:
+            ghosts = {**_words(kept(_figures, then, tolerance)), "back": kept(_back_words, back_then, tolerance)}
         cells = {"inside": self.inside, "worst": self.worst, "rms": self.rms, "back": self.back}
         for key, cell in cells.items():
             cell.show_value(words[key], ghosts.get(key, ""), theme.now().faint)
@@ -194,9 +197,9 @@ class FitStrip(QWidget):
         self.joins.setVisible(Glance.JOINS in looks.glances)
         if Glance.JOINS not in looks.glances:
             return
-        items = judged(self._session)
+        items = self._session.patches
         numbers = {n for n, item in enumerate(items) if chosen is None or any(item.id == c.id for c in chosen)}
-        found = [join for join in joins(items) if {join.first[0], join.second[0]} & numbers]
+        found = [join for join in joins(self._session, items) if {join.first[0], join.second[0]} & numbers]
         worst = min(found, key=lambda join: join.rank(looks.limits), default=None)
         self.joins.show_value("–" if worst is None else worst.word(looks.limits), "", "")
 
@@ -214,16 +217,11 @@ class FitStrip(QWidget):
             self._session.tell_problem(problem)
 
 
-# measured grids are values: what stands still in a drag is counted once
-
-
-@lru_cache(maxsize=16)
 def _distances(grids: tuple[Grid, ...]) -> Floats:
     """(n,) signed distances where there is a scan below."""
     return np.concatenate([grid.distance[grid.valid] for grid in grids]) if grids else np.zeros(0)
 
 
-@lru_cache(maxsize=16)
 def _bars(grids: tuple[Grid, ...], tolerance: float) -> Floats:
     """Heights 0 to 1 of the bars; the tolerance fills the middle third, the ends take all beyond."""
     distances = _distances(grids)
@@ -236,12 +234,10 @@ def _bars(grids: tuple[Grid, ...], tolerance: float) -> Floats:
     return np.asarray(np.sqrt(counts / counts.max()))
 
 
-@lru_cache(maxsize=16)
 def _figures(grids: tuple[Grid, ...], tolerance: float) -> Figures:
     return Figures.of(_distances(grids), tolerance)
 
 
-@lru_cache(maxsize=16)
 def _back_words(ways: tuple[WayBack, ...], tolerance: float) -> str:
     distances = [way.distances for way in ways]
     if not any(map(len, distances)):

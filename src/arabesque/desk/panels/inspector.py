@@ -18,16 +18,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from arabesque.desk.facts import Choice, Fact
+from arabesque.desk.kinds import shown_of
 from arabesque.desk.panels.fields import OptionsForm
 from arabesque.desk.panels.weight_table import WeightTable
 from arabesque.desk.session import Session
-from arabesque.desk.tools import Choice, Fact, Pick, Tool
-from arabesque.desk.tools.lay_square import motion_facts
-from arabesque.desk.tools.regions import region_facts
+from arabesque.desk.tools import Pick, Tool
 from arabesque.geometry import Surface
 from arabesque.model import Item
-from arabesque.reading import LineSet, Regions
-from arabesque.scan import Scan
 
 
 class Inspector(QWidget):
@@ -112,7 +110,8 @@ class Inspector(QWidget):
             self._facts.show_facts(tool.facts)
         else:
             self.heading.setText(item.name if item is not None else "Inspector")
-            self._facts.show_facts(self._item_facts(item))
+            facts = [Fact("Nothing selected", "")] if item is None else shown_of(item).facts(self._session, item)
+            self._facts.show_facts(facts)
 
     def _make_form(self, tool: Tool, item: Item | None) -> None:
         while (entry := self._form.takeAt(0)) is not None:
@@ -130,46 +129,6 @@ class Inspector(QWidget):
             if self._session.weighing.wanted:
                 self._weights = WeightTable(self._session)
                 self._form.addWidget(self._weights)
-
-    def _item_facts(self, item: Item | None) -> list[Fact]:
-        if item is None:
-            return [Fact("Nothing selected", "")]
-        if isinstance(item.shape, Scan):
-            low, high = item.shape.bounds
-            return [
-                Fact("Triangles", f"{len(item.shape.triangles):,}".replace(",", " ")),
-                Fact("Size, mm", " x ".join(f"{n:.4g}" for n in high - low)),
-                Fact("Noise", f"{item.shape.noise:.3f} mm"),
-                *([Fact("Made by", item.origin.words)] if item.origin.made_from else []),
-                *(motion_facts(item.origin.motion) if item.origin.motion is not None else []),
-            ]
-        if isinstance(item.shape, Regions):
-            return region_facts(item.shape)
-        if isinstance(item.shape, LineSet):
-            return [Fact("Lines", str(item.shape.count)), Fact("Length", f"{item.shape.length:.1f} mm")]
-        if not isinstance(item.shape, Surface):
-            return [Fact("Control points", str(item.shape.count))]
-        surface = item.shape
-        facts = [
-            Fact("Degree", f"{surface.degree[0]} x {surface.degree[1]}"),
-            Fact("Spans", f"{surface.spans[0]} x {surface.spans[1]}"),
-            Fact("Control points", str(surface.count)),
-        ]
-        grid = self._session.grid(item)
-        if grid is not None and grid.valid.any():
-            tolerance = self._session.document.tolerance
-            f = grid.figures(tolerance)
-            good = f.within(tolerance)
-            facts += [
-                Fact("99 % of inliers", f"{f.inlier_p99:.3f} mm", "good" if good else "bad"),
-                Fact("rms", f"{f.rms:.3f} mm"),
-                Fact("Highest", f"{f.highest:+.3f} mm"),
-                Fact("Lowest", f"{f.lowest:+.3f} mm"),
-                Fact("Inside", f"{100 * f.inside:.1f} %"),
-                Fact("Outliers", f"{100 * f.outlier_share:.1f} %"),
-                Fact("No scan below", f"{100 * grid.missing:.1f} %"),
-            ]
-        return facts
 
 
 class ChoiceList(QListWidget):

@@ -10,24 +10,14 @@ from PyQt6.QtWidgets import QHeaderView, QLabel, QTreeView, QVBoxLayout, QWidget
 
 from arabesque.desk import theme
 from arabesque.desk.commands import icon
+from arabesque.desk.kinds import shown_of
 from arabesque.desk.session import Session
-from arabesque.geometry import Surface
 from arabesque.model import Item, Layer, edits, kind_of
-from arabesque.reading import Regions
 
 _ID = Qt.ItemDataRole.UserRole
 _LAYER = Qt.ItemDataRole.UserRole + 1
 _VERSION = Qt.ItemDataRole.UserRole + 2
 NAME, WEIGHT, STATE, EYE = range(4)
-_SIGNS = {
-    "scan": "ph.cloud",
-    "curve": "ph.path",
-    "surface": "ph.polygon",
-    "face": "ph.polygon",
-    "regions": "ph.squares-four",
-    "lines": "ph.line-segments",
-}
-_TRUE_SHAPE = "ph.database"
 
 
 class _Tree(QTreeView):
@@ -95,7 +85,10 @@ class Outline(QWidget):
         if self._shown and document is not self._session.history.document and set(document.items) == self._ids:
             return  # in the middle of a drag: signs follow when it is over
         self._ids = set(document.items)
-        states = [(i.id, i.name, i.look, i.layer, i.ties, i.versions, self._state(i)[0], _weight(i)) for i in document]
+        states = [
+            (i.id, i.name, i.look, i.layer, i.ties, i.versions, shown_of(i).state(self._session, i)[0], _weight(i))
+            for i in document
+        ]
         shown: list[object] = [
             states,
             document.layers,
@@ -140,7 +133,7 @@ class Outline(QWidget):
         self.refresh()
 
     def _row(self, item: Item) -> list[QStandardItem]:
-        name = QStandardItem(icon(_SIGNS.get(item.kind, _TRUE_SHAPE)), item.name)
+        name = QStandardItem(icon(shown_of(item).icon), item.name)
         name.setData(item.id, _ID)
         reference = item.id == self._session.document.reference
         about = ["reference scan" if reference else item.kind, item.origin.words]
@@ -160,7 +153,7 @@ class Outline(QWidget):
         weight.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         weight.setForeground(QColor(theme.now().faint))
         weight.setToolTip(kind_of(item.shape).counted)
-        sign, words, colour = self._state(item)
+        sign, words, colour = shown_of(item).state(self._session, item)
         state = QStandardItem(sign)
         state.setForeground(QColor(colour))
         state.setToolTip(words)
@@ -175,26 +168,9 @@ class Outline(QWidget):
             font = name.font()
             font.setBold(True)
             name.setFont(font)
-        if not self._session.document.shows(item) or item.look.dimmed:
+        if not self._session.seen.shows(item) or self._session.document.dims(item):
             name.setForeground(QColor(theme.now().faint))
         return row
-
-    def _state(self, item: Item) -> tuple[str, str, str]:
-        """Sign, words and colour of how an item stands to the scan."""
-        if isinstance(item.shape, Regions) and self._session.document.scan_of(item) is None:
-            return "◌", "The scan they lie on has changed: find them anew", theme.now().outside
-        if not isinstance(item.shape, Surface):
-            return (
-                ("◆", "Reference scan", theme.now().faint)
-                if item.id == self._session.document.reference
-                else ("", "", "")
-            )
-        grid = self._session.grid(item)
-        if grid is None or self._session.scan is None or not grid.valid.any():
-            return "○", "Not checked", theme.now().faint
-        if grid.figures(self._session.document.tolerance).within(self._session.document.tolerance):
-            return "●", "Within the tolerance", theme.now().inside
-        return "▲", "Outside the tolerance", theme.now().outside
 
     def _item(self, index: QModelIndex) -> Item | None:
         key = index.data(_ID)

@@ -1,6 +1,6 @@
 """The tools, one module per task; a tool is one class."""
 
-from arabesque.desk.tools.base import Choice, Fact, Pointer, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.between_edges import LayBetween
 from arabesque.desk.tools.by_numbers import ByNumbers
 from arabesque.desk.tools.calm_scan import CalmScan
@@ -45,7 +45,6 @@ __all__ = [
     "TOOLS",
     "ByNumbers",
     "CalmScan",
-    "Choice",
     "CloseOpenings",
     "CombsCheck",
     "Compare",
@@ -55,7 +54,6 @@ __all__ = [
     "DistanceCheck",
     "Edges",
     "Export",
-    "Fact",
     "FeatureLines",
     "FindRegions",
     "FindSymmetry",
@@ -74,7 +72,6 @@ __all__ = [
     "NewTriangles",
     "OpenScan",
     "Pick",
-    "Pointer",
     "Preferences",
     "SameSides",
     "ScanLookTool",

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
 from enum import Enum
 from typing import Any, ClassVar
 
@@ -11,52 +9,12 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Floats
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.session import Session
 from arabesque.desk.steps import Step
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Graph, Label, Lines, Loupe, Triangles
-from arabesque.geometry import unit
-from arabesque.scan import Scan
-
-
-@dataclass(frozen=True)
-class Pointer:
-    """The pointer over the view: logical pixels, camera and keys held."""
-
-    x: float
-    y: float
-    camera: Camera
-    shift: bool = False
-    ctrl: bool = False
-    alt: bool = False
-
-    def on_scan(self, scan: Scan | None) -> Floats | None:
-        """Where the pointer's ray hits the scan first."""
-        hit = None if scan is None else scan.pick(*self.camera.ray(self.x, self.y))
-        return None if hit is None else hit[0]
-
-    def near(self, point: Floats, within: float = 10.0) -> bool:
-        """True when the point is drawn within so many pixels of the pointer."""
-        x, y, _ = self.camera.project(point)[0]
-        return bool(abs(complex(x - self.x, y - self.y)) <= within)
-
-
-@dataclass(frozen=True)
-class Fact:
-    """A live value in the Inspector. state: "good", "bad" or "" for neither."""
-
-    label: str
-    value: str
-    state: str = ""
-
-
-@dataclass(frozen=True)
-class Choice:
-    """A line in the Inspector that can be clicked. current: it is where one is."""
-
-    label: str
-    run: Callable[[], object]
-    current: bool = False
 
 
 class DegreeChoice(Enum):
@@ -187,8 +145,3 @@ class Tool(QObject):
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         """What the tool adds to the picture."""
         return []
-
-
-def facing(camera: Camera) -> Floats:
-    """Unit vector of the view plane's normal, towards the eye."""
-    return unit(camera.axes[2])

@@ -11,13 +11,15 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.arrays import Floats
 from arabesque.checking import Figures, Limits, find_joins, surface_to_scan
 from arabesque.desk import theme
+from arabesque.desk.facts import Fact
 from arabesque.desk.jobs import Job
 from arabesque.desk.patches import patch_edges, patch_triangles
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Fact, Pointer, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.on_patches import NEAR, edge_points, edge_under
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.fitting import EdgeOf, Piece, lay_between, ring_of
@@ -80,7 +82,7 @@ class LayBetween(Tool):
 
     def _under(self, pointer: Pointer) -> tuple[str, int] | Floats | None:
         """A corner of a patch, an edge, or a place on the scan."""
-        items = self.session.document.surfaces(visible_only=True)
+        items = self.session.seen.of(Surface)
         for item in items:
             assert isinstance(item.shape, Surface)
             for corner in item.shape.points[np.ix_([0, -1], [0, -1])].reshape(-1, 3):

@@ -8,9 +8,10 @@ import numpy as np
 
 from arabesque.arrays import Bools
 from arabesque.desk import theme
+from arabesque.desk.facts import Fact
 from arabesque.desk.looks import Along
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Fact, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.moves import neighbours_follow
 from arabesque.desk.tools.options import angle, labelled, whole
 from arabesque.desk.view.camera import Camera

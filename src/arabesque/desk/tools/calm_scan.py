@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arabesque.desk.tools.base import Fact
+from arabesque.desk.facts import Fact
 from arabesque.desk.tools.options import labelled, share, whole
 from arabesque.desk.tools.scan_work import Made, ScanWork, distance_facts
 from arabesque.mending import calm

@@ -8,10 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from arabesque.desk import theme
-from arabesque.desk.tools.base import Choice, Fact, Pointer
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.scan_work import Made, ScanWork
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.mending import Fill, Opening, fill, openings

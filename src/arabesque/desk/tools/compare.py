@@ -11,10 +11,12 @@ from PyQt6.QtCore import QTimer
 from arabesque.arrays import Floats
 from arabesque.checking import Figures, Grid
 from arabesque.desk import theme
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.meters import LiveGrid
 from arabesque.desk.patches import patch_edges, patch_triangles
+from arabesque.desk.seen import Seen
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Choice, Fact, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, net_segments, polyline
@@ -91,7 +93,7 @@ class Compare(Tool):
         if known is None:
             scan = state.reference_scan or self.session.scan
             known = []
-            for item in state.with_images(state.surfaces(visible_only=True)):
+            for item in Seen(state).patches:
                 assert isinstance(item.shape, Surface)
                 known.append((item, LiveGrid(item.shape).measure(item.shape, scan)))
             self._measured[id(state)] = known
@@ -109,11 +111,11 @@ class Compare(Tool):
 
     def _figures(self, state: Document) -> dict[str, str]:
         patches = self._patches(state)
-        weight = sum(i.shape.count for i in state.surfaces(visible_only=True) if isinstance(i.shape, Surface))
+        weight = sum(i.shape.count for i in Seen(state).of(Surface) if isinstance(i.shape, Surface))
         distances = [grid.distance[grid.valid] for _, grid in patches]
         figures = Figures.of(np.concatenate(distances) if distances else np.zeros(0), self.session.document.tolerance)
         return {
-            "Patches": str(len(state.surfaces(visible_only=True))),
+            "Patches": str(len(Seen(state).of(Surface))),
             "Points": str(weight),
             "99 %, mm": f"{figures.inlier_p99:.3f}",
             "rms, mm": f"{figures.rms:.3f}",
@@ -164,7 +166,7 @@ class Compare(Tool):
         moved = replace(grid, points=grid.points + shift)
         t = theme.now()
         drawn: list[Triangles | Lines | Discs | Label] = [
-            patch_triangles(f"{words} {item.id}", moved),
+            self.session.kept(patch_triangles, f"{words} {item.id}", moved),
             Lines(polyline(patch_edges(moved), closed=True), t.view_ink, 1.4, lift=0.6),
         ]
         if self.options.nets:

@@ -10,13 +10,13 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
-from arabesque.desk.tools.base import Fact, Pointer
+from arabesque.desk.facts import Fact, number
 from arabesque.desk.tools.mark import on_screen
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.same_sides import plane_outline
 from arabesque.desk.tools.scan_work import Made, ScanWork
-from arabesque.desk.tools.try_keep import number
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane, unit

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 
-from arabesque.desk.tools.base import Choice, Fact
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.patch_work import NewShape, PatchWork, compared
 from arabesque.fitting import refit
@@ -52,7 +52,7 @@ class Degrees(PatchWork):
     @property
     def choices(self) -> list[Choice]:
         item = self.item
-        others = [i for i in self.session.document.surfaces(visible_only=True) if item is not None and i.id != item.id]
+        others = [i for i in self.session.seen.of(Surface) if item is not None and i.id != item.id]
         return [
             Choice(f"Same as {other.name}", partial(self._same, other.shape))
             for other in others

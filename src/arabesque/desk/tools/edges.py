@@ -9,12 +9,14 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
+from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Fact, Pointer, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.on_patches import NEAR, committed_patch, edge_points, edge_under, patch_under, take_a_patch
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.picking import along_line
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.fitting import PatchFit, refit

@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import pyqtSignal
 
+from arabesque.desk.facts import Fact
 from arabesque.desk.settings import ShownUnit
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Fact, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.geometry import Curve, Surface
 from arabesque.model import Item
 from arabesque.solid import FileKind
@@ -45,7 +46,7 @@ class Export(Tool):
         chosen = self.session.selection
         if chosen is not None and isinstance(chosen.shape, Surface | Curve):
             return document.with_images([chosen])
-        shown = [item for item in document if isinstance(item.shape, Surface | Curve) and document.shows(item)]
+        shown = [item for item in self.session.seen.items if isinstance(item.shape, Surface | Curve)]
         return document.with_images(shown)
 
     @property

@@ -10,11 +10,13 @@ from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
+from arabesque.desk.facts import Fact
 from arabesque.desk.jobs import Job
 from arabesque.desk.patches import patch_edges, patch_triangles
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import DegreeChoice, Fact, Pointer, Tool
+from arabesque.desk.tools.base import DegreeChoice, Tool
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import FitProblem
 from arabesque.fitting import FitSettings, PatchFit, bilinear, corners_on_scan, fit_patch, four_corner_patch
@@ -235,7 +237,7 @@ class FourCornerPatch(Tool):
         parts: list[Triangles | Lines | Discs | Label] = []
         if self._quick is not None:
             grid = self.session.meters.measure_now("preview", self._quick, self.session.scan)
-            parts.append(replace(patch_triangles("preview", grid), lift=0.5))
+            parts.append(replace(self.session.kept(patch_triangles, "preview", grid), lift=0.5))
             parts.append(Lines(polyline(patch_edges(grid), closed=True), theme.now().accent, 1.6, lift=0.8))
         elif len(self.corners) in (2, 3):
             parts.append(Lines(polyline(np.array(self.corners)), theme.now().accent, 1.5, on_top=True))

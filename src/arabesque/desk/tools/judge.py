@@ -9,11 +9,13 @@ from typing import ClassVar
 import numpy as np
 
 from arabesque.checking import Join, Limits
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.judging import joins
 from arabesque.desk.looks import Along, Glance
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Choice, Fact, Pointer, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.options import labelled, share, whole
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import GlossKind
 from arabesque.geometry import Surface, foot_points
 from arabesque.model import Item
@@ -133,7 +135,7 @@ class JoinsCheck(Judge):
 
     @property
     def facts(self) -> list[Fact]:
-        found = joins(self.session.patches)
+        found = joins(self.session, self.session.patches)
         if not found:
             return [Fact("Joins", "no edges meet")]
         return [
@@ -146,7 +148,7 @@ class JoinsCheck(Judge):
     @property
     def choices(self) -> list[Choice]:
         items, limits = self.session.patches, self.session.looks.limits
-        found = sorted(joins(items), key=lambda join: join.rank(limits))
+        found = sorted(joins(self.session, items), key=lambda join: join.rank(limits))
         return [
             Choice(
                 f"{items[join.first[0]].name} – {items[join.second[0]].name}: {join.word(limits)}",

@@ -8,11 +8,12 @@ from functools import partial
 
 import numpy as np
 
-from arabesque.checking import BothWays, FormKind, Grid, Island, hollow_islands, measure_both_ways, read_net
+from arabesque.checking import BothWays, FormKind, Grid, Island, NetReport, hollow_islands, measure_both_ways, read_net
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.jobs import Job
 from arabesque.desk.looks import Glance
 from arabesque.desk.patches import form_of
-from arabesque.desk.tools.base import Choice, Fact
+from arabesque.desk.seen import Seen
 from arabesque.desk.tools.judge import Judge
 from arabesque.desk.tools.options import labelled
 from arabesque.geometry import Surface
@@ -69,8 +70,7 @@ class DistanceCheck(Judge):
     def _measure(self) -> None:
         """Measure both directions beside the window, for the work as it is committed."""
         scan, tolerance = self.session.checked_scan, self.session.document.tolerance
-        document = self.session.history.document
-        patches = document.with_images(document.surfaces(visible_only=True))
+        patches = Seen(self.session.history.document, self.session.looks.alone).patches
         shapes = [item.shape for item in patches if isinstance(item.shape, Surface)]
         wanted = (scan, tolerance, *shapes)
         if scan is None or not shapes or _same(wanted, self._wanted):
@@ -175,14 +175,14 @@ class FormCheck(Judge):
     def _islands(self) -> list[tuple[Item, Island, float]]:
         found = []
         for item, surface, grid in self._grids():
-            values = form_of(surface, grid, FormKind.ISLANDS)
+            values = self.session.kept(form_of, surface, grid, FormKind.ISLANDS)
             size = float(np.linalg.norm(np.ptp(grid.points.reshape(-1, 3), axis=0)))
             found += [(item, island, size) for island in hollow_islands(grid.points, grid.normals, values)]
         return sorted(found, key=lambda entry: -entry[1].curvature)
 
     @property
     def facts(self) -> list[Fact]:
-        values = [form_of(surface, grid, self.options.shows) for _, surface, grid in self._grids()]
+        values = [self.session.kept(form_of, surface, grid, self.options.shows) for _, surface, grid in self._grids()]
         if not values:
             return []
         low, high = min(v.min() for v in values), max(v.max() for v in values)
@@ -223,11 +223,11 @@ class NetCheck(Judge):
 
     @property
     def facts(self) -> list[Fact]:
-        items = self.session.document.surfaces(visible_only=True)
+        items = self.session.seen.of(Surface)
         shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
         if not shapes:
             return [Fact("Patches", "none")]
-        reports = [read_net(shape) for shape in shapes]
+        reports = [self.session.kept(read_net, shape) for shape in shapes]
         calm = sum(report.calm for report in reports)
         crossing, uneven, dips = (
             int(sum(getattr(report, name).sum() for report in reports)) for name in ("crossing", "uneven", "dips")
@@ -245,17 +245,19 @@ class NetCheck(Judge):
 
     @property
     def choices(self) -> list[Choice]:
-        items = self.session.document.surfaces(visible_only=True)
+        items = self.session.seen.of(Surface)
         items.sort(key=lambda item: -item.shape.count if isinstance(item.shape, Surface) else 0)
         return [
-            Choice(_weight_words(item, item.shape), partial(self.session.select, item.id))
+            Choice(
+                _weight_words(item, item.shape, self.session.kept(read_net, item.shape)),
+                partial(self.session.select, item.id),
+            )
             for item in items
             if isinstance(item.shape, Surface)
         ]
 
 
-def _weight_words(item: Item, surface: Surface) -> str:
-    report = read_net(surface)
+def _weight_words(item: Item, surface: Surface, report: NetReport) -> str:
     flaws = [
         f"{int(found.sum())} {word}"
         for word, found in (("crossing", report.crossing), ("uneven", report.uneven), ("dips", report.dips))

@@ -11,16 +11,16 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.arrays import Floats
 from arabesque.checking import Comb, Family, Flaw, PlaneSet, Wobble, line_comb, wobble
 from arabesque.desk import theme
+from arabesque.desk.facts import Fact
 from arabesque.desk.judging import comb_words, combs_of_item
 from arabesque.desk.looks import Along, CombsOn, CutKind, Glance
-from arabesque.desk.scene_box import model_box
-from arabesque.desk.tools.base import Fact, Pointer, facing
 from arabesque.desk.tools.judge import Judge
-from arabesque.desk.tools.on_patches import NEAR, edge_under, line_distance
+from arabesque.desk.tools.on_patches import NEAR, edge_under
 from arabesque.desk.tools.options import angle, labelled, share, whole
 from arabesque.desk.tools.twins import plane_rim
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.picking import along_line
+from arabesque.desk.view.pointer import Pointer, facing
 from arabesque.desk.view.scene import Discs, Graph, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Plane, Surface, edge_curve, rotation_about, unit
@@ -103,7 +103,7 @@ class SectionsCheck(Judge):
             self.session.tell_problem(problem)
 
     def _middle(self) -> Floats:
-        low, high = model_box(self.session.document)
+        low, high = self.session.seen.ends
         return (low + high) / 2
 
     def _lay(self) -> None:
@@ -150,7 +150,7 @@ class SectionsCheck(Judge):
         self.options_changed()
 
     def _edge_under(self, pointer: Pointer) -> Curve | None:
-        found = edge_under(self.session.document.surfaces(visible_only=True), pointer)
+        found = edge_under(self.session.seen.of(Surface), pointer)
         if found is None or not isinstance(found[0].shape, Surface):
             return None
         return edge_curve(found[0].shape, found[1])
@@ -194,7 +194,7 @@ class SectionsCheck(Judge):
         planes = self.session.looks.sections.planes
         if self.options.kind is not CutKind.FREE or not isinstance(planes, PlaneSet) or len(planes.planes) != 1:
             return []
-        rim = plane_rim(planes.planes[0], *model_box(self.session.document))
+        rim = plane_rim(planes.planes[0], *self.session.seen.ends)
         return [] if rim is None else [Lines(polyline(rim, closed=True), theme.now().accent, 1.2, 0.8)]
 
 
@@ -246,7 +246,7 @@ class CombsCheck(Judge):
             lines = [(axis, float(at)) for axis in (0, 1) for at in self._places(item.shape, axis)]
             lines += [(BORDER, float(number)) for number in range(len(self._borders(item)))]
             for axis, at in lines:
-                away = line_distance(pointer, self._comb(item, axis, at).points)
+                away = pointer.to_line(self._comb(item, axis, at).points)
                 if away <= NEAR and (best is None or away < best[0]):
                     best = away, (item.id, axis, at)
         self.line = None if best is None else best[1]
@@ -257,7 +257,7 @@ class CombsCheck(Judge):
 
     def _borders(self, item: Item) -> list[Comb]:
         """The combs on the borders of an item's trim, which come after those of its lines."""
-        return combs_of_item(self.session.document, item, self.options.lines)[2 * self.options.lines :]
+        return combs_of_item(self.session, item, self.options.lines)[2 * self.options.lines :]
 
     def _comb(self, item: Item, axis: int, at: float) -> Comb:
         assert isinstance(item.shape, Surface)
@@ -303,8 +303,8 @@ class CombsCheck(Judge):
 
     @property
     def facts(self) -> list[Fact]:
-        document = self.session.document
-        combs = [comb for item in self.session.patches for comb in combs_of_item(document, item, self.options.lines)]
+        session, lines = self.session, self.options.lines
+        combs = [comb for item in session.patches for comb in combs_of_item(session, item, lines)]
         calm = sum(comb.calm for comb in combs)
         facts = [Fact("Lines", str(len(combs))), Fact("Calm", str(calm), "good" if calm == len(combs) else "")]
         facts += [Fact(words.capitalize(), str(count)) for words, count in comb_words(combs).items() if count]

@@ -12,13 +12,15 @@ from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
-from arabesque.desk.tools.base import Choice, Fact, Pointer
+from arabesque.desk.facts import Choice
+from arabesque.desk.kinds.scans import motion_facts
 from arabesque.desk.tools.options import angle, labelled, share
-from arabesque.desk.tools.scan_work import Made, ScanWork, three
+from arabesque.desk.tools.scan_work import Made, ScanWork
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import ElementaryKind, angle_and_shift
+from arabesque.geometry import ElementaryKind
 from arabesque.mending import spread
 from arabesque.model import Document, edits
 from arabesque.progress import Progress
@@ -71,13 +73,6 @@ class MovingWork(ScanWork):
         if self.options.all and made.motion is not None:
             document = edits.scans.others_moved(document, made.motion)
         return document, item_id
-
-
-def motion_facts(matrix: Floats) -> list[Fact]:
-    """A rigid motion in numbers."""
-    turned, shifted = angle_and_shift(matrix)
-    rows = "\n".join(three(row) for row in matrix[:3])
-    return [Fact("Turned", f"{turned:.4f}°"), Fact("Moved", f"{shifted:.4f} mm"), Fact("Matrix", rows)]
 
 
 class LaySquare(MovingWork):

@@ -13,11 +13,11 @@ from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Bools, Floats
 from arabesque.desk import theme
-from arabesque.desk.tools.base import Choice, Fact, Pointer
+from arabesque.desk.facts import Choice, Fact, number
 from arabesque.desk.tools.options import labelled, share
 from arabesque.desk.tools.scan_work import Made, ScanWork
-from arabesque.desk.tools.try_keep import number
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.mending import Fill, grown, heal, in_ball, in_outline, remove, shrunk, spread, whole_pieces

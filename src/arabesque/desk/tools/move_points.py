@@ -13,8 +13,9 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.arrays import Bools, Floats
 from arabesque.checking import close_up
 from arabesque.desk import theme
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Choice, Fact, Pointer, Tool, facing
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.mark import on_screen
 from arabesque.desk.tools.moves import Way, border_of, clung, directions, neighbours_follow, slid
 from arabesque.desk.tools.on_patches import patch_under, take_a_patch
@@ -22,6 +23,7 @@ from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.tried import Tried
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.picking import along_line, nearest_net_line, nearest_point, on_plane
+from arabesque.desk.view.pointer import Pointer, facing
 from arabesque.desk.view.scene import Discs, Label, Lines, Loupe, Triangles, net_segments, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import (
@@ -393,7 +395,7 @@ class MovePoints(Tool):
         for item, _, mask in self._nets():
             surface = document[item.id].shape
             if mask.any() and isinstance(surface, Surface):
-                found.append(directions(surface, way, self.session.scan)[mask])
+                found.append(self.session.kept(directions, surface, way, self.session.scan)[mask])
         return unit(np.concatenate(found).mean(axis=0))
 
     def _moved(self, before: Document, way: Way, by: Floats | float) -> dict[str, Surface]:
@@ -407,7 +409,7 @@ class MovePoints(Tool):
             if isinstance(by, np.ndarray):
                 move = shares * by
             else:
-                move = shares * directions(surface, way, scan) * by
+                move = shares * self.session.kept(directions, surface, way, scan) * by
             if way is Way.CLING and scan is not None:
                 changed[item.id] = clung(surface, move, scan)
             elif way in (Way.ROW, Way.COLUMN) and self.options.keep_form:
@@ -532,7 +534,7 @@ class MovePoints(Tool):
             old, new = before[item.id].shape, after[item.id].shape
             if mask.any() and isinstance(old, Surface) and isinstance(new, Surface):
                 moves.append((new.points - old.points)[mask])
-                normals.append(directions(old, Way.NORMAL, self.session.scan)[mask])
+                normals.append(self.session.kept(directions, old, Way.NORMAL, self.session.scan)[mask])
         move = np.concatenate(moves)
         length = float(np.linalg.norm(move, axis=1).max())
         if way is Way.NORMAL:

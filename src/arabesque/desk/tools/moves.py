@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from enum import Enum
-from functools import lru_cache
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -35,7 +34,6 @@ class Way(Enum):
         return {Way.X: 0, Way.Y: 1, Way.Z: 2}.get(self)
 
 
-@lru_cache(maxsize=32)
 def directions(surface: Surface, way: Way, scan: Scan | None) -> Floats:
     """(nu, nv, 3) unit vectors, one a control point: of space, or the surface's where the point has most say."""
     if way.axis is not None:
@@ -103,9 +101,9 @@ def neighbours_follow(before: Document, after: Document, changed: list[str]) -> 
     if not len(places):
         return after
     tree = cKDTree(places)
-    for item in before.surfaces(visible_only=True):
+    for item in before.of(Surface):
         shape = item.shape
-        if item.id in changed or not isinstance(shape, Surface):
+        if item.id in changed or not before.shows(item):
             continue
         rim = np.argwhere(border_of(shape.points.shape))
         away, number = tree.query(shape.points[tuple(rim.T)], distance_upper_bound=SAME_POINT)

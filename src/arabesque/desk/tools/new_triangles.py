@@ -6,10 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
 
-from arabesque.desk.tools.base import Fact
+from arabesque.desk.facts import Fact, number
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.scan_work import Made, ScanWork, distance_facts
-from arabesque.desk.tools.try_keep import number
 from arabesque.mending import distance_between, even_triangles, reduce_triangles
 from arabesque.progress import Progress, part
 from arabesque.scan import Scan, edge_length

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from arabesque.arrays import Floats
+from arabesque.desk.kinds import shown_of
 from arabesque.desk.session import Session
-from arabesque.desk.tools.base import Pointer
-from arabesque.desk.view.picking import segment_distance, surface_under
+from arabesque.desk.view.pointer import Pointer
 from arabesque.geometry import Surface, edge_curve
 from arabesque.model import Item
 
@@ -18,7 +18,7 @@ NEAR = 9.0
 def take_a_patch(session: Session) -> None:
     """Select the first patch that shows, where none is selected."""
     if session.surface_item is None:
-        surfaces = session.document.surfaces(visible_only=True)
+        surfaces = session.seen.of(Surface)
         if surfaces:
             session.select(surfaces[0].id)
 
@@ -32,9 +32,8 @@ def committed_patch(session: Session) -> Item | None:
 def patch_under(session: Session, pointer: Pointer) -> tuple[Item, float] | None:
     """The patch that the pointer's ray hits first, and how deep."""
     found: tuple[Item, float] | None = None
-    for item in session.document.surfaces(visible_only=True):
-        grid = session.grid(item)
-        depth = None if grid is None else surface_under(pointer.camera, grid.points, pointer.x, pointer.y)
+    for item in session.seen.of(Surface):
+        depth = shown_of(item).hit(session, item, pointer)
         if depth is not None and (found is None or depth < found[1]):
             found = item, depth
     return found
@@ -52,13 +51,7 @@ def edge_under(items: list[Item], pointer: Pointer) -> tuple[Item, int] | None:
     for item in items:
         assert isinstance(item.shape, Surface)
         for number in range(4):
-            away = line_distance(pointer, edge_points(item.shape, number))
+            away = pointer.to_line(edge_points(item.shape, number))
             if away <= NEAR and (best is None or away < best[0]):
                 best = away, item, number
     return None if best is None else best[1:]
-
-
-def line_distance(pointer: Pointer, points: Floats) -> float:
-    """Pixels from the pointer to a drawn line of (n, 3) points."""
-    seen = pointer.camera.project(points)[:, :2]
-    return float(segment_distance(seen[:-1], seen[1:], pointer.x, pointer.y).min())

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from enum import Enum
 from pathlib import Path
 
+from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Fact, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.progress import Progress
 from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.units import scale_to_mm

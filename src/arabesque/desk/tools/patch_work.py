@@ -9,8 +9,8 @@ from typing import Any
 
 from arabesque.arrays import Floats
 from arabesque.checking import surface_to_scan
+from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Fact
 from arabesque.desk.tools.on_patches import committed_patch, take_a_patch
 from arabesque.desk.tools.try_keep import TryKeep
 from arabesque.errors import ArabesqueError

@@ -1,8 +1,9 @@
 """No tool running: a click selects what lies under the pointer."""
 
+from arabesque.desk.kinds import item_under
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Pointer, Tool
-from arabesque.desk.tools.on_patches import patch_under
+from arabesque.desk.tools.base import Tool
+from arabesque.desk.view.pointer import Pointer
 
 
 class Pick(Tool):
@@ -24,5 +25,5 @@ class Pick(Tool):
         return self.hint
 
     def press(self, pointer: Pointer) -> None:
-        found = patch_under(self.session, pointer)
+        found = item_under(self.session, pointer)
         self.session.select(None if found is None else found[0].id, add=pointer.ctrl)

@@ -9,9 +9,8 @@ from enum import Enum
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.desk.tools.base import Fact
+from arabesque.desk.facts import Fact, three
 from arabesque.desk.tools.options import labelled, share
-from arabesque.desk.tools.scan_work import three
 from arabesque.desk.tools.shape_work import Found, ShapeWork
 from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.geometry import ElementaryKind

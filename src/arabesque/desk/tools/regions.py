@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from enum import Enum
 
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
 from arabesque.desk import theme
-from arabesque.desk.tools.base import Choice, Fact, Pointer
+from arabesque.desk.facts import Choice, Fact, number
+from arabesque.desk.kinds.areas import AreaKind, region_facts
 from arabesque.desk.tools.options import labelled, share
 from arabesque.desk.tools.read_form import shape_facts
 from arabesque.desk.tools.shape_work import Found, ShapeWork
-from arabesque.desk.tools.try_keep import number
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import ElementaryKind
@@ -25,17 +25,6 @@ from arabesque.model import Item, Origin, new_id
 from arabesque.progress import Progress
 from arabesque.reading import Regions, find_regions
 from arabesque.scan import Scan
-
-
-class AreaKind(Enum):
-    """What an area can be set to by hand."""
-
-    FREE = "free form"
-    PLANE = "plane"
-    CYLINDER = "cylinder"
-    CONE = "cone"
-    SPHERE = "sphere"
-    TORUS = "torus"
 
 
 class FindRegions(ShapeWork):
@@ -60,14 +49,6 @@ class FindRegions(ShapeWork):
             return Found(regions, "Regions", f"regions at {sensitivity:.0%}", region_facts(regions))
 
         return run
-
-
-def region_facts(regions: Regions) -> list[Fact]:
-    """How many areas of each kind."""
-    words = [area.word for area in regions.areas]
-    return [Fact("Areas", str(len(words)))] + [
-        Fact(kind.value.capitalize(), str(words.count(kind.value))) for kind in AreaKind if kind.value in words
-    ]
 
 
 class CorrectRegions(ShapeWork):

@@ -9,7 +9,7 @@ from enum import Enum
 import numpy as np
 
 from arabesque.desk import theme
-from arabesque.desk.tools.base import Fact
+from arabesque.desk.facts import Fact
 from arabesque.desk.tools.scan_work import Made, ScanWork
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline

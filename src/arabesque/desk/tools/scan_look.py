@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from arabesque.desk.facts import Fact
 from arabesque.desk.scan_views import CurvatureKind
-from arabesque.desk.tools.base import Fact
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.try_keep import ScanTool
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 from arabesque.arrays import Floats
-from arabesque.desk.tools.base import Fact
+from arabesque.desk.facts import Fact
 from arabesque.desk.tools.try_keep import TryKeep
 from arabesque.model import Document, Item, Origin
 from arabesque.progress import Progress, part
@@ -78,11 +78,6 @@ def damage(before: Health, after: Health, opens: bool) -> list[str]:
     if opens:
         after = replace(after, open_edges=0, pieces=before.pieces)
     return after.worse_than(before)
-
-
-def three(values: Floats, digits: int = 4) -> str:
-    """Three numbers in a row, without negative zeros."""
-    return "  ".join(f"{round(float(value), digits) + 0.0:.{digits}f}" for value in values)
 
 
 def distance_facts(figures: dict[str, float], what: str = "from the scan") -> list[Fact]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from arabesque.desk.tools.base import Fact
+from arabesque.desk.facts import Fact
 from arabesque.desk.tools.try_keep import TryKeep
 from arabesque.model import Document, Item, Origin, new_id
 from arabesque.shapes import Shape

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import Enum
 
+from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Fact, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.options import whole
 from arabesque.progress import Progress, part
 from arabesque.scan import Scan, ready_to_fit

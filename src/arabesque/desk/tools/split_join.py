@@ -9,12 +9,15 @@ from enum import Enum
 import numpy as np
 
 from arabesque.desk import theme
+from arabesque.desk.facts import Fact
+from arabesque.desk.seen import Seen
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Fact, Pointer, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled, share
 from arabesque.desk.tools.patch_work import NewShape, PatchWork, compared
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Surface, foot_points, joined, meeting_edges
@@ -143,7 +146,8 @@ class Join(PatchWork):
         chosen = [i for i in self.session.selected_items if isinstance(i.shape, Surface) and i.id in document]
         if len(chosen) > 1:
             return document[chosen[1].id]
-        others = [i for i in document.surfaces(visible_only=True) if item is not None and i.id != item.id]
+        seen = Seen(document, self.session.looks.alone)
+        others = [i for i in seen.of(Surface) if item is not None and i.id != item.id]
         if item is None or not isinstance(item.shape, Surface) or not others:
             return None
         one = item.shape

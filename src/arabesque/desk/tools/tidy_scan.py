@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from arabesque.desk.tools.base import Fact
+from arabesque.desk.facts import Fact
 from arabesque.desk.tools.options import share
 from arabesque.desk.tools.scan_work import Made, ScanWork
 from arabesque.mending import tidy

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import partial
 
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Choice, Fact, Tool
+from arabesque.desk.tools.base import Tool
 
 
 class Timeline(Tool):

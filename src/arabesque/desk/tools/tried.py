@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import partial
 
+from arabesque.checking import Grid
+from arabesque.desk.facts import Choice
 from arabesque.desk.session import Session
-from arabesque.desk.tools.base import Choice
 from arabesque.model import Document, Item
 
 MOST_SHOWN = 12
@@ -36,7 +37,7 @@ class Tried:
         """Remember the present state of a patch."""
         grid = None if item is None else self._session.grid(item)
         if item is not None and grid is not None and grid.valid.any():
-            p99 = grid.figures(self._session.document.tolerance).inlier_p99
+            p99 = self._session.kept(Grid.figures, grid, self._session.document.tolerance).inlier_p99
             self._states.append(_State(words, self._session.history.document, item.id, p99))
 
     def choices(self, item: Item | None) -> list[Choice]:

@@ -6,9 +6,10 @@ from abc import abstractmethod
 from collections.abc import Callable
 from typing import Any
 
+from arabesque.desk.facts import Fact, number
 from arabesque.desk.jobs import Job
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Fact, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.errors import ArabesqueError
 from arabesque.model import Document, Item
 from arabesque.progress import Progress
@@ -164,8 +165,3 @@ class TryKeep(ScanTool):
         if self.made is not None:
             self.made = None
             self.session.drop_shown()
-
-
-def number(count: int) -> str:
-    """A count with narrow gaps between thousands, which do not break."""
-    return f"{count:,}".replace(",", "\u202f")

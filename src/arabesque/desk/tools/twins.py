@@ -11,11 +11,11 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.judging import joins
 from arabesque.desk.looks import Along
-from arabesque.desk.scene_box import model_box
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Choice, Fact, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
@@ -118,7 +118,7 @@ class Twins(Tool):
         exact = twin.holds(item.shape, self.plane)
         facts.append(Fact("Symmetric", "to the last bit" if exact else "not exactly", "good" if exact else "bad"))
         if twin.kind is TwinKind.ENDS:
-            seams = joins(self.session.document.with_images([item]))
+            seams = joins(self.session, self.session.document.with_images([item]))
             if seams:
                 facts.append(Fact("Seam", seams[0].word(self.session.looks.limits)))
                 facts.append(Fact("Worst angle", f"{max(s.angle.max() for s in seams):.2g}°"))
@@ -172,7 +172,7 @@ class Twins(Tool):
     # the picture
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
-        rim = plane_rim(self.plane, *model_box(self.session.document))
+        rim = plane_rim(self.plane, *self.session.seen.ends)
         if rim is None:
             return []
         lines = Lines(polyline(rim, closed=True), theme.now().accent, 1.4, 0.9)

@@ -14,10 +14,10 @@ from PyQt6.QtWidgets import QWidget
 
 from arabesque.arrays import Floats
 from arabesque.desk.settings import Mouse
-from arabesque.desk.tools.base import Pointer
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.navigation import PRESETS
 from arabesque.desk.view.overlay import Overlay
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.renderer import Renderer
 from arabesque.desk.view.scene import Scene
 

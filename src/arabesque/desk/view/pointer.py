@@ -1,0 +1,50 @@
+"""The pointer over the view."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.picking import segment_distance
+from arabesque.geometry import unit
+from arabesque.scan import Scan
+
+
+@dataclass(frozen=True)
+class Pointer:
+    """The pointer over the view: logical pixels, camera and keys held."""
+
+    x: float
+    y: float
+    camera: Camera
+    shift: bool = False
+    ctrl: bool = False
+    alt: bool = False
+
+    def on_scan(self, scan: Scan | None) -> Floats | None:
+        """Where the pointer's ray hits the scan first."""
+        hit = None if scan is None else scan.pick(*self.camera.ray(self.x, self.y))
+        return None if hit is None else hit[0]
+
+    def near(self, point: Floats, within: float = 10.0) -> bool:
+        """True when the point is drawn within so many pixels of the pointer."""
+        x, y, _ = self.camera.project(point)[0]
+        return bool(abs(complex(x - self.x, y - self.y)) <= within)
+
+    def to_line(self, points: Floats) -> float:
+        """Pixels to a drawn line of (n, 3) points."""
+        seen = self.camera.project(points)[:, :2]
+        return float(segment_distance(seen[:-1], seen[1:], self.x, self.y).min(initial=np.inf))
+
+    def depth(self, point: Floats) -> float:
+        """How far along the pointer's ray a place lies, mm."""
+        origin, direction = self.camera.ray(self.x, self.y)
+        return float((point - origin) @ direction)
+
+
+def facing(camera: Camera) -> Floats:
+    """Unit vector of the view plane's normal, towards the eye."""
+    return unit(camera.axes[2])
