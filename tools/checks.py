@@ -14,6 +14,9 @@ BIN = Path(sys.executable).parent
 WINDOW_TEST = 7
 """A test that drives the window takes about so many times as long as another one."""
 
+TIMES: list[tuple[float, str]] = []
+"""Seconds that each test took, from the end of the one before it in its group."""
+
 PARTS = {
     "style": [str(BIN / "ruff"), "check", "src", "tests", "benchmarks", "tools"],
     "types": [str(BIN / "mypy")],
@@ -33,7 +36,9 @@ def main(modules: list[str]) -> int:
         counts = list(pool.map(run_tests, groups))
     passed, failed, skipped = (sum(numbers) for numbers in zip(*counts, strict=True))
     results["tests"] = failed == 0 and all(ran > 0 for ran, _, _ in counts)
-    print(f"\ntests took {time.monotonic() - began:.0f} s")
+    print(f"\ntests took {time.monotonic() - began:.0f} s; the slowest:")
+    for seconds, name in sorted(TIMES, reverse=True)[:12]:
+        print(f"{seconds:6.1f} s  {name}")
     print("   ".join(f"{name}: {'ok' if ok else 'FAILED'}" for name, ok in results.items()))
     if not results["tests"] and failed == 0:
         print("no test ran: that counts as a failure")
@@ -58,12 +63,17 @@ def run_tests(modules: list[str]) -> tuple[int, int, int]:
     """Run unittest on a screen of its own; returns passed, failed (with errors) and skipped."""
     command = [sys.executable, "-X", "faulthandler", "-m", "unittest", "-v", *modules]
     lines: list[str] = []
+    before = time.monotonic()
     with Screen() as environment:
         process = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.PIPE, text=True, bufsize=1)
         assert process.stderr is not None
         told = 0
         for line in process.stderr:
             lines.append(line)
+            if line.rstrip().endswith("... ok"):
+                now = time.monotonic()
+                TIMES.append((now - before, line.removesuffix("... ok\n")))
+                before = now
             # what failed is told in one piece at the end, so that two groups do not mix
             if told == len(lines) - 1 and not line.startswith(("====", "----")):
                 sys.stdout.write(line)

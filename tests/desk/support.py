@@ -8,8 +8,10 @@ import tempfile
 import time
 import unittest
 from collections.abc import Callable
+from dataclasses import fields
 from functools import cache
 from pathlib import Path
+from typing import ClassVar
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -19,7 +21,10 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
+from arabesque.desk.looks import Looks
 from arabesque.desk.settings import Settings
+from arabesque.desk.tools import Pick
+from arabesque.desk.view.camera import Camera
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface
 from arabesque.model import Document, Item
@@ -31,6 +36,8 @@ ALT = Qt.KeyboardModifier.AltModifier
 CTRL = Qt.KeyboardModifier.ControlModifier
 LEFT = Qt.MouseButton.LeftButton
 MIDDLE = Qt.MouseButton.MiddleButton
+
+_PATCHED: list[Document] = []
 
 
 @cache
@@ -44,34 +51,74 @@ def application() -> QApplication:
 
 
 class WindowTest(unittest.TestCase):
-    """A test with an open window of 1280 x 800."""
+    """Tests with an open window of 1280 x 800, one for the class; it is empty again before each of them.
 
+    A class whose tests change what a window begins with (settings, journals, its size) has a ``fresh`` one a test.
+    """
+
+    fresh: ClassVar[bool] = False
     window: Window
 
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.app = application()
+        if not cls.fresh:
+            folder = tempfile.TemporaryDirectory()
+            cls.addClassCleanup(folder.cleanup)
+            cls.window = cls._opened(Path(folder.name))
+            cls.addClassCleanup(cls._closed, cls.window)
+
+    @classmethod
+    def _opened(cls, folder: Path) -> Window:
+        window = Window(Settings(folder / "settings.ini"), folder / "journal")
+        window.show()
+        QTest.qWaitForWindowExposed(window)
+        return window
+
+    @classmethod
+    def _closed(cls, window: Window) -> None:
+        window.session.work.give_up()
+        window.close()
+        window.deleteLater()
+        QTest.qWait(1)
+
     def setUp(self) -> None:
-        self.app = application()
         self._errors: list[BaseException] = []
         previous = sys.excepthook
         sys.excepthook = lambda kind, error, trace: self._errors.append(error)
         self.addCleanup(setattr, sys, "excepthook", previous)
+        self.addCleanup(self._raise)
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
-        self.settings = Settings(self.folder / "settings.ini")
-        self.window = Window(self.settings, self.folder / "journal")
-        self.window.show()
-        self.addCleanup(self._close)
-        QTest.qWaitForWindowExposed(self.window)
+        if self.fresh:
+            self.window = self._opened(self.folder)
+            self.addCleanup(self._closed, self.window)
+        self.session, self.view, self.settings = self.window.session, self.window.view, self.window.settings
+        if not self.fresh:
+            self._empty()
         self.window.activateWindow()
         self.assertTrue(QTest.qWaitForWindowActive(self.window))
-        self.session = self.window.session
-        self.view = self.window.view
 
-    def _close(self) -> None:
-        self.session.work.give_up()
-        self.window.close()
-        self.window.deleteLater()
-        QTest.qWait(1)
+    def _empty(self) -> None:
+        """The window as it is at the start."""
+        session, window = self.session, self.window
+        window.resize(1280, 800)
+        for job in session.jobs.jobs:
+            job.cancel()
+        self.until(lambda: session.jobs.idle)
+        window.take_up(Pick)
+        fresh = Looks()
+        for option in fields(Looks):
+            setattr(session.looks, option.name, getattr(fresh, option.name))
+        session.weighing.wanted = False
+        session.marks.clear()
+        self.view.camera = Camera(size=self.view.camera.size)
+        self.view.slow = self.view.moving = False
+        session.start(Document(), None, "Start")
+        window._clear_message()
+
+    def _raise(self) -> None:
         if self._errors:
             raise self._errors[0]
 
@@ -166,6 +213,12 @@ class WindowTest(unittest.TestCase):
     def patched(self) -> None:
         """The demo with one patch on its flank, applied, and no tool running."""
         self.open_heron()
+        if _PATCHED:
+            # a document is a value: what was laid by hand once is a perfect start again
+            self.session.commit("patch", _PATCHED[0])
+            self.session.select(next(iter(_PATCHED[0].surfaces())).id)
+            self.idle()
+            return
         self.key(Qt.Key.Key_N)
         for corner in heron().master.corners["flank"]:
             self.click(corner)
@@ -173,3 +226,4 @@ class WindowTest(unittest.TestCase):
         self.key(Qt.Key.Key_Return)
         self.key(Qt.Key.Key_Escape)
         self.idle()
+        _PATCHED.append(self.session.document)

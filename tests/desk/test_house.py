@@ -66,6 +66,8 @@ class FinderTest(WindowTest):
 
 
 class SettingsTest(WindowTest):
+    fresh = True
+
     def test_colours_and_text_change_at_once_and_are_kept(self) -> None:
         self.key(Qt.Key.Key_Comma, CTRL)
         tool = self.window.tool
@@ -162,6 +164,8 @@ class HistoryTest(WindowTest):
 
 
 class SafetyTest(WindowTest):
+    fresh = True
+
     def test_work_of_a_killed_window_is_offered_and_taken_up(self) -> None:
         journal = Journal(self.folder / "journal", lambda problem: None)
         document = Document().with_item(Item("s", "clay", plane()))
@@ -261,6 +265,8 @@ class SafetyTest(WindowTest):
 
 
 class FilesTest(WindowTest):
+    fresh = True
+
     def test_a_dot_in_a_name_is_part_of_the_name(self) -> None:
         """ "saddle 1.5" must not be written over "saddle 1"; an existing file of the real name is asked about."""
         other = self.folder / "saddle 1.arabesque"
@@ -341,6 +347,8 @@ class FilesTest(WindowTest):
 
 
 class LeavingTest(WindowTest):
+    fresh = True
+
     def leave(self, answer: QMessageBox.StandardButton) -> None:
         with mock.patch.object(QMessageBox, "question", return_value=answer):
             self.window.close()

@@ -297,9 +297,9 @@ class PlacingToolsTest(PrepareTest):
         self.enter()
         self.enter()
         made = self.session.document[self.session.document.reference or ""]
-        assert made.motion is not None
+        assert made.origin.motion is not None
         # both motions are kept in one matrix; the plane is y = 0 again
-        back = np.linalg.norm(np.cross(made.motion[:3, :3] @ [0, 1, 0], [0, 1, 0]))
+        back = np.linalg.norm(np.cross(made.origin.motion[:3, :3] @ [0, 1, 0], [0, 1, 0]))
         self.assertLess(np.degrees(back), 0.1)
         self.take(SameSides)
         self.enter()

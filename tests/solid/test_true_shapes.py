@@ -30,10 +30,10 @@ class TrueShapeExportTest(KernelTest):
                     self.assertIn(entity, written)
             faces = read_model(path, self.worker).faces
             self.assertEqual(len(faces), len(shapes))
-            for face, shape in zip(faces, shapes, strict=True):
-                (u0, u1), (v0, v1) = face.surface.domain
+            for (_, face), shape in zip(faces, shapes, strict=True):
+                (u0, u1), (v0, v1) = face.domain
                 t = np.linspace(0, 1, 15)
-                points = face.surface.on_grid(u0 + t * (u1 - u0), v0 + t * (v1 - v0))[0, 0].reshape(-1, 3)
+                points = face.on_grid(u0 + t * (u1 - u0), v0 + t * (v1 - v0))[0, 0].reshape(-1, 3)
                 truth = TrueShape(shape.kind, shape.origin, shape.axis, shape.sizes, 0, 0, 0, 1)
                 self.assertLess(np.abs(truth.distance(points)).max(), 1e-8)
                 ours = shape.on_grid(t, t)[0, 0].reshape(-1, 3)
