@@ -17,7 +17,7 @@ from arabesque.demo import Heron, simulate
 from arabesque.desk.looks import Glance
 from arabesque.desk.scenery import compose
 from arabesque.desk.settings import Settings
-from arabesque.desk.tools import MovePoints
+from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.warm_up import warm_up
 from arabesque.desk.window import Window
@@ -52,14 +52,14 @@ def drags(scan: Scan, folder: Path) -> list[Row]:
     document = Document().with_item(Item("scan", "heron", scan)).with_item(Item("p", "Patch", heavy))
     session.start(document.with_twin("p", Twin(TwinKind.BESIDE)), None, "opened")
     session.select("p")
-    tool = window.take_up(MovePoints)
+    tool = window.hand.take_up(MovePoints)
     assert isinstance(tool, MovePoints)
     mask = np.zeros((8, 8), dtype=bool)
     mask[:, 4] = True
     item = session.surface_item
     assert item is not None
     session.points.put(item, mask)
-    window.fit_view()
+    window.sight.fit_view()
     rows = []
     note = "400k scan, patch and mirror image, 10,000 samples, panels included; drawing left out"
     for glances, limit, words in (

@@ -105,8 +105,8 @@ def main() -> None:
     session = window.session
     path = folder / "heron.stl"
     write_scan(path, simulate(Heron(), 400_000, 0.03, 1).scan)
-    pause = heart.during(application, lambda: window.open_path(path), lambda: window.tool.can_apply)
-    pause = max(pause, heart.during(application, window.tool.apply, lambda: session.scan and session.jobs.idle))
+    pause = heart.during(application, lambda: window.files.open_path(path), lambda: window.hand.tool.can_apply)
+    pause = max(pause, heart.during(application, window.hand.tool.apply, lambda: session.scan and session.jobs.idle))
     rows.append(Row("longest pause while a 400k scan is opened", pause, None, 100, "ms", SOFTWARE))
 
     scan = session.scan

@@ -20,22 +20,16 @@ from arabesque.demo import Heron
 from arabesque.desk import theme
 from arabesque.desk.looks import ScanLook
 from arabesque.desk.settings import Colours, Settings
-from arabesque.desk.tools import (
-    CombsCheck,
-    Compare,
-    CorrectRegions,
-    FindRegions,
-    FindSymmetry,
-    FormCheck,
-    GlossCheck,
-    JoinsCheck,
-    Mark,
-    NetCheck,
-    SectionsCheck,
-    Timeline,
-    Tool,
-    Twins,
-)
+from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.check.compare import Compare
+from arabesque.desk.tools.check.judge import GlossCheck, JoinsCheck
+from arabesque.desk.tools.check.judge_form import FormCheck, NetCheck
+from arabesque.desk.tools.check.judge_lines import CombsCheck, SectionsCheck
+from arabesque.desk.tools.patch.twins import Twins
+from arabesque.desk.tools.prepare.find_symmetry import FindSymmetry
+from arabesque.desk.tools.prepare.mark import Mark
+from arabesque.desk.tools.prepare.regions import CorrectRegions, FindRegions
+from arabesque.desk.tools.timeline import Timeline
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface, split_surface
 from arabesque.model import Item
@@ -106,7 +100,7 @@ class Photographer:
 
 def take(at: Photographer, kind: type[Tool]) -> Tool:
     """Take a tool up."""
-    tool = at.window.take_up(kind)
+    tool = at.window.hand.take_up(kind)
     at.idle()
     return tool
 
@@ -144,7 +138,7 @@ def reading(at: Photographer) -> None:
     show(window, "pebble")
     at.idle()
     window.view.look(replace(window.view.camera, axes=looking_from(FROM_BELOW)))
-    window.fit_view()
+    window.sight.fit_view()
     take(at, FindRegions)
     enter(at)
     enter(at)
@@ -172,7 +166,7 @@ def sculpting(at: Photographer) -> None:
     at.key(Qt.Key.Key_6)
     at.key(Qt.Key.Key_1)
     at.key(Qt.Key.Key_M)
-    window.show_scans(ScanLook.SEE_THROUGH)
+    window.sight.show_scans(ScanLook.SEE_THROUGH)
     item = window.session.surface_item
     assert item is not None and isinstance(item.shape, Surface)
     start = at.pixel(item.shape.points[2, 1])
@@ -181,13 +175,13 @@ def sculpting(at: Photographer) -> None:
     QTest.mouseRelease(at.view, LEFT, SHIFT, start + QPoint(-1, -4))
     at.key(Qt.Key.Key_Escape)
     at.key(Qt.Key.Key_Escape)
-    window.show_scans(ScanLook.SOLID)
+    window.sight.show_scans(ScanLook.SOLID)
 
 
 def twinning(at: Photographer) -> None:
     """The patch with its live mirror image, its weight map, and two states of it side by side."""
     window = at.window
-    window.look_along("top")
+    window.sight.look_along("top")
     tool = take(at, Twins)
     next(choice for choice in tool.choices if choice.label.startswith("Mirror")).run()
     at.shoot("twins")
@@ -211,7 +205,7 @@ def twinning(at: Photographer) -> None:
     at.key(Qt.Key.Key_Escape)
     for _ in range(7):
         window.session.undo()
-    window.look_along("slanted")
+    window.sight.look_along("slanted")
 
 
 def judging(at: Photographer) -> None:
@@ -242,7 +236,7 @@ def judging(at: Photographer) -> None:
         at.shoot(name)
     at.key(Qt.Key.Key_Escape)
     at.key(Qt.Key.Key_0)
-    window.look_along("slanted")
+    window.sight.look_along("slanted")
     at.key(Qt.Key.Key_5)
     at.shoot("reflection")
     at.key(Qt.Key.Key_0)
@@ -253,7 +247,7 @@ def judging(at: Photographer) -> None:
 def show(window: Window, name: str) -> None:
     """Open another demo; nothing is lost that is wanted."""
     window.session.work.give_up()
-    window.open_demo(name)
+    window.files.open_demo(name)
 
 
 def main() -> None:
@@ -267,22 +261,22 @@ def main() -> None:
     window.activateWindow()
     at = Photographer(window)
     at.shoot("first-start")
-    window.open_demo()
+    window.files.open_demo()
     at.idle()
     mending(at)
     reading(at)
     show(window, "heron")
     at.idle()
-    window.look_along("slanted")
+    window.sight.look_along("slanted")
     sculpting(at)
     twinning(at)
     judging(at)
     at.key(Qt.Key.Key_L)
     at.key(Qt.Key.Key_U)
-    window.show_scans(ScanLook.SOLID)
+    window.sight.show_scans(ScanLook.SOLID)
     window.settings.choose(Colours.DARK)
     window._dress()
-    window.take_up(Timeline)
+    window.hand.take_up(Timeline)
     at.key(Qt.Key.Key_Return)
     at.shoot("history-dark")
     window.session.work.give_up()

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from arabesque.desk.app import opened
 from arabesque.desk.settings import Settings
-from arabesque.desk.tools import OpenScan
+from arabesque.desk.tools.prepare.open_scan import OpenScan
 from arabesque.desk.window import Window
 from arabesque.model import Document, Item, Project, leftovers, recover, save_project
 from arabesque.scan import ready_to_fit, write_scan
@@ -41,8 +41,8 @@ def until(condition: Callable[[], object]) -> None:
 
 def bring_scan(window: Window, folder: Path) -> None:
     """A scan file, through its form."""
-    window.open_path(folder / "sheet.stl")
-    tool = window.tool
+    window.files.open_path(folder / "sheet.stl")
+    tool = window.hand.tool
     assert isinstance(tool, OpenScan)
     until(lambda: tool.can_apply)
     QTest.keyClick(window.view, Qt.Key.Key_Return)
@@ -57,19 +57,19 @@ def empty(window: Window, folder: Path) -> None:
 
 def step(window: Window, folder: Path) -> None:
     """A STEP file."""
-    window.open_path(folder / "part.step")
+    window.files.open_path(folder / "part.step")
     until(lambda: window.session.document.surfaces())
 
 
 def project(window: Window, folder: Path) -> None:
     """A project file."""
-    window.open_path(folder / "work.arabesque")
+    window.files.open_path(folder / "work.arabesque")
     until(lambda: window.session.work.path is not None)
 
 
 def demo(window: Window, folder: Path) -> None:
     """The demo."""
-    window.open_demo("pebble")
+    window.files.open_demo("pebble")
     until(lambda: window.session.scan is not None)
 
 

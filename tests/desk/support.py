@@ -23,8 +23,9 @@ from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.looks import Looks
 from arabesque.desk.settings import Settings
-from arabesque.desk.tools import Pick
+from arabesque.desk.tools.pick import Pick
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.widget import View
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface
 from arabesque.model import Document, Item
@@ -46,6 +47,7 @@ def application() -> QApplication:
     if not os.environ.get("DISPLAY"):
         raise unittest.SkipTest("there is no screen: run ./check, which starts a virtual one")
     app = QApplication(sys.argv[:1])
+    View.samples = 0  # without a graphics card, smooth edges take most of a picture's time
     theme.apply(app, theme.LIGHT)
     return app
 
@@ -107,7 +109,7 @@ class WindowTest(unittest.TestCase):
         for job in session.jobs.jobs:
             job.cancel()
         self.until(lambda: session.jobs.idle)
-        window.take_up(Pick)
+        window.hand.take_up(Pick)
         fresh = Looks()
         for option in fields(Looks):
             setattr(session.looks, option.name, getattr(fresh, option.name))

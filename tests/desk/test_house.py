@@ -19,7 +19,12 @@ from arabesque.desk.panels.finder import matching
 from arabesque.desk.panels.help import HelpPage
 from arabesque.desk.settings import Colours, Mouse, Settings, TextSize, Wheel
 from arabesque.desk.steps import Step
-from arabesque.desk.tools import CombsCheck, Export, MovePoints, Pick, Preferences, Timeline
+from arabesque.desk.tools.check.judge_lines import CombsCheck
+from arabesque.desk.tools.deliver.export import Export
+from arabesque.desk.tools.patch.move_points import MovePoints
+from arabesque.desk.tools.pick import Pick
+from arabesque.desk.tools.preferences import Preferences
+from arabesque.desk.tools.timeline import Timeline
 from arabesque.desk.window import Window
 from arabesque.geometry import Face, Surface
 from arabesque.model import Document, Item, Journal, Project, edits, leftovers, load_project, save_project
@@ -45,7 +50,7 @@ class FinderTest(WindowTest):
         QTest.keyClicks(self.window.finder, "scan curv")
         self.assertTrue(self.window.finder.list.isVisible())
         QTest.keyClick(self.window.finder, Qt.Key.Key_Return)
-        self.assertIn(Glance.CURVATURE, self.window.looks.glances)
+        self.assertIn(Glance.CURVATURE, self.window.sight.looks.glances)
         self.assertFalse(self.window.finder.list.isVisible())
         self.assertTrue(self.view.hasFocus())
 
@@ -70,7 +75,7 @@ class SettingsTest(WindowTest):
 
     def test_colours_and_text_change_at_once_and_are_kept(self) -> None:
         self.key(Qt.Key.Key_Comma, CTRL)
-        tool = self.window.tool
+        tool = self.window.hand.tool
         assert isinstance(tool, Preferences)
         tool.options.colours, tool.options.text_size = Colours.DARK, TextSize.LARGE
         tool.options_changed()
@@ -133,7 +138,7 @@ class HistoryTest(WindowTest):
         self.key(Qt.Key.Key_U)
         self.key(Qt.Key.Key_V)
         self.key(Qt.Key.Key_H, CTRL)
-        tool = self.window.tool
+        tool = self.window.hand.tool
         assert isinstance(tool, Timeline)
         self.assertEqual([c.label for c in tool.choices][-1], "opened")
         name = next(w for w in self.window.inspector.findChildren(QLineEdit) if w.accessibleName() == "name")
@@ -204,7 +209,7 @@ class SafetyTest(WindowTest):
         save_project(path, Project(document))
         whole = path.read_bytes()
         path.write_bytes(whole[: int(len(whole) * 0.6)])
-        self.window.open_path(path)
+        self.window.files.open_path(path)
         self.until(lambda: len(list(self.session.document)) > 0)
         self.assertLess(len(list(self.session.document)), 3)
         self.until(lambda: "damaged" in self.view.overlay.message)
@@ -214,7 +219,7 @@ class SafetyTest(WindowTest):
     def test_recent_files_are_on_the_first_page(self) -> None:
         path = self.folder / "saddle.arabesque"
         save_project(path, Project(Document().with_item(Item("s", "clay", plane()))))
-        self.window.open_path(path)
+        self.window.files.open_path(path)
         self.until(lambda: self.session.work.path == path)
         self.window._recent.aboutToShow.emit()
         self.assertEqual([a.text() for a in self.window._recent.actions()], ["saddle.arabesque"])
@@ -275,7 +280,7 @@ class FilesTest(WindowTest):
         self.open_heron()
         typed = self.folder / "saddle 1.5"
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(typed), "")):
-            self.window.save_as()
+            self.window.files.save_as()
             self.idle()
         saved = self.folder / "saddle 1.5.arabesque"
         self.assertEqual(self.session.work.path, saved)
@@ -284,7 +289,7 @@ class FilesTest(WindowTest):
         self.session.set_tolerance(0.3)
         no = mock.patch.object(QMessageBox, "question", return_value=QMessageBox.StandardButton.No)
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(typed), "")), no as asked:
-            self.assertIsNone(self.window.save_as())
+            self.assertIsNone(self.window.files.save_as())
         self.assertIn("saddle 1.5.arabesque", asked.call_args[0][2])
         self.assertEqual(saved.read_bytes(), whole)
 
@@ -293,11 +298,11 @@ class FilesTest(WindowTest):
         inner.mkdir()
         write_scan(inner / "a.stl", plane(steps=3))
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(inner / "a.stl"), "")):
-            self.window.choose_scan()
+            self.window.files.choose_scan()
         self.idle()
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=("", "")) as asked:
-            self.window.open_project()
-            self.window.choose_model()
+            self.window.files.open_project()
+            self.window.files.choose_model()
         self.assertEqual({call[0][2] for call in asked.call_args_list}, {str(inner)})
         # and the next window begins there too
         self.assertEqual(Settings(self.folder / "settings.ini").folder, str(inner))
@@ -305,10 +310,10 @@ class FilesTest(WindowTest):
     def test_saving_leaves_the_view_and_the_tool_alone(self) -> None:
         self.open_heron()
         self.key(Qt.Key.Key_N)
-        tool, camera = self.window.tool, self.view.camera
+        tool, camera = self.window.hand.tool, self.view.camera
         self.session.save(self.folder / "a.arabesque")
         self.idle()
-        self.assertIs(self.window.tool, tool)
+        self.assertIs(self.window.hand.tool, tool)
         self.assertIs(self.view.camera, camera)
 
     def test_a_journal_that_cannot_write_is_in_the_title(self) -> None:
@@ -356,7 +361,7 @@ class LeavingTest(WindowTest):
     def test_only_the_loss_of_unsaved_work_asks(self) -> None:
         with mock.patch.object(QMessageBox, "question", side_effect=AssertionError("asked")):
             self.open_heron()
-            self.window.new_project()
+            self.window.files.new_project()
         self.open_heron()
         self.session.set_tolerance(0.3)
         self.leave(QMessageBox.StandardButton.Cancel)
@@ -372,7 +377,7 @@ class LeavingTest(WindowTest):
         self.open_heron()
         self.window.outline.tree.setFocus()
         QTest.keyClick(self.window.outline.tree, Qt.Key.Key_7)
-        self.assertIn(Glance.NET, self.window.looks.glances)
+        self.assertIn(Glance.NET, self.window.sight.looks.glances)
         self.view.setFocus()
         QTest.keyClick(self.view, Qt.Key.Key_Tab)
         self.assertFalse(self.view.hasFocus())
@@ -426,7 +431,7 @@ class LayersTest(WindowTest):
         self.key(Qt.Key.Key_Escape)
         self.assertEqual(len(self.session.document.surfaces()), 1)
         self.key(Qt.Key.Key_M)
-        tool = self.window.tool
+        tool = self.window.hand.tool
         assert isinstance(tool, MovePoints) and tool.chosen is not None
         self.key(Qt.Key.Key_Right, CTRL)
         self.assertEqual(int(tool.chosen.sum()), 1)
@@ -442,9 +447,9 @@ class DeliverTest(WindowTest):
     def test_triangles_in_inches(self) -> None:
         self.patched()
         self.key(Qt.Key.Key_E, CTRL)
-        tool = self.window.tool
+        tool = self.window.hand.tool
         assert isinstance(tool, Export)
-        self.assertEqual(self.window.step, Step.DELIVER)
+        self.assertEqual(self.window.hand.step, Step.DELIVER)
         tool.options.kind = FileKind.STL
         path = self.folder / "patch.stl"
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
@@ -452,13 +457,13 @@ class DeliverTest(WindowTest):
         self.idle()
         grid = self.surface().on_grid(np.linspace(0, 1, 50), np.linspace(0, 1, 50))[0, 0].reshape(-1, 3)
         self.assertLess(read_scan(path).closest(grid).distance.max(), 0.05)
-        self.assertIsInstance(self.window.tool, Pick)
+        self.assertIsInstance(self.window.hand.tool, Pick)
 
     def test_surfaces_and_curves_come_in(self) -> None:
         path = Path(self.folder) / "solids.step"
         solids = [("rod", 8.0, (0.0, 0.0, 0.0)), ("ball", 20.0, (60.0, 0.0, 0.0))]
         self.session.kernel.call("write_primitives", str(path), solids)
-        self.window.open_path(path)
+        self.window.files.open_path(path)
         self.until(lambda: len(self.session.document.surfaces()) == 4)
         self.assertIn("trimmed", self.view.overlay.message)
         discs = self.session.document.of(Face)
@@ -468,8 +473,8 @@ class DeliverTest(WindowTest):
             if item is not discs[0]:
                 self.session.edit(edits.items.deleted, item)
         self.idle()
-        tool = self.window.take_up(CombsCheck)
-        self.window.fit_view()
+        tool = self.window.hand.take_up(CombsCheck)
+        self.window.sight.fit_view()
         self.idle()
         self.assertEqual({fact.label: fact.value for fact in tool.facts}["Lines"], "11")
         self.click(discs[0].shape.borders()[0][4])

@@ -9,16 +9,9 @@ from PyQt6.QtWidgets import QApplication
 
 from arabesque.checking import Figures
 from arabesque.desk.looks import Along, CombsOn, CutKind, Glance
-from arabesque.desk.tools import (
-    CombsCheck,
-    DistanceCheck,
-    FormCheck,
-    GlossCheck,
-    JoinsCheck,
-    NetCheck,
-    SectionsCheck,
-)
-from arabesque.desk.tools.judge_form import Against
+from arabesque.desk.tools.check.judge import GlossCheck, JoinsCheck
+from arabesque.desk.tools.check.judge_form import Against, DistanceCheck, FormCheck, NetCheck
+from arabesque.desk.tools.check.judge_lines import CombsCheck, SectionsCheck
 from arabesque.desk.view.scene import GlossKind
 from arabesque.geometry import Surface, foot_points, split_surface, uniform_knots
 from arabesque.model import Document, Item
@@ -47,7 +40,7 @@ class GlanceTest(WindowTest):
 
     def test_sections_follow_their_form(self) -> None:
         self.patched()
-        tool = self.window.take_up(SectionsCheck)
+        tool = self.window.hand.take_up(SectionsCheck)
         self.idle()
         self.assertIn(Glance.SECTIONS, self.session.looks.glances)
         before = sum(len(lines.segments) for lines in self.view.scene.lines)
@@ -94,9 +87,9 @@ class GlanceTest(WindowTest):
 
     def test_combs_tell_their_flaws(self) -> None:
         self.patched()
-        self.window.take_up(CombsCheck)
+        self.window.hand.take_up(CombsCheck)
         self.idle()
-        facts = {fact.label: fact.value for fact in self.window.tool.facts}
+        facts = {fact.label: fact.value for fact in self.window.hand.tool.facts}
         self.assertEqual(facts["Lines"], "10")
 
     def test_stripes_are_dark_and_light_and_cross_a_split_unbroken(self) -> None:
@@ -113,7 +106,7 @@ class GlanceTest(WindowTest):
         self.session.select(None)
         self.idle()
         plain = self.view.picture().astype(int)
-        tool = self.window.take_up(GlossCheck)
+        tool = self.window.hand.take_up(GlossCheck)
         tool.options.stripes = GlossKind.LIGHT
         tool.options_changed()
         self.idle()
@@ -157,9 +150,9 @@ class GlanceTest(WindowTest):
         assert item is not None
         self.session.commit("split", document.without(item.id))
         self.idle()
-        self.window.take_up(JoinsCheck)
+        self.window.hand.take_up(JoinsCheck)
         self.idle()
-        words = [choice.label for choice in self.window.tool.choices]
+        words = [choice.label for choice in self.window.hand.tool.choices]
         self.assertEqual(len(words), 1)
         self.assertIn("Front – Rear: G3", words[0])
         self.assertTrue(any("G3" in label.text for label in self.view.scene.labels))
@@ -167,7 +160,7 @@ class GlanceTest(WindowTest):
         bent[1] += [0, 0, 0.8]
         self.session.commit("bent", self.session.document.with_shape("b", second.with_points(bent)))
         self.idle()
-        self.assertIn("G0", self.window.tool.choices[0].label)
+        self.assertIn("G0", self.window.hand.tool.choices[0].label)
         self.assertTrue(self.window.fit_strip.joins.isVisible())
         self.assertIn("G0", self.window.fit_strip.joins.value.text())
         self.session.looks.glances = frozenset()
@@ -180,7 +173,7 @@ class GlanceTest(WindowTest):
         x, y = np.meshgrid(np.linspace(0, 90, 6), np.linspace(0, 60, 6), indexing="ij")
         bent = Surface((4, 4), (knots, knots), np.stack([x, y, 14 * np.sin(x / 25) * np.cos(y / 30)], -1))
         self.session.start(Document().with_item(Item("p", "Patch", bent)), None, "opened")
-        self.window.look_along("slanted")
+        self.window.sight.look_along("slanted")
         self.session.looks.gloss.stripes = GlossKind.LIGHT
         self.key("4")
         self.idle()
@@ -210,7 +203,7 @@ class CheckFormsTest(WindowTest):
         self.patched()
 
     def facts(self) -> dict[str, str]:
-        return {fact.label: fact.value for fact in self.window.tool.facts}
+        return {fact.label: fact.value for fact in self.window.hand.tool.facts}
 
     def wheel(self, notches: int, keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         """The wheel over the view, with Alt held."""
@@ -229,7 +222,7 @@ class CheckFormsTest(WindowTest):
         self.idle()
 
     def test_planes_of_every_kind(self) -> None:
-        tool = self.window.take_up(SectionsCheck)
+        tool = self.window.hand.take_up(SectionsCheck)
         surface = self.surface()
         looks = self.session.looks.sections
         # one free plane, dragged along its normal by hand and moved by keys
@@ -269,7 +262,7 @@ class CheckFormsTest(WindowTest):
         np.testing.assert_allclose(looks.planes.direction, self.view.camera.axes[0], atol=1e-12)  # type: ignore[union-attr]
 
     def test_combs_graph_wobble_and_the_wheel(self) -> None:
-        self.window.take_up(CombsCheck)
+        self.window.hand.take_up(CombsCheck)
         self.key("3")
         self.key("3")
         self.idle()
@@ -288,14 +281,14 @@ class CheckFormsTest(WindowTest):
         facts = self.facts()
         self.assertLess(float(facts["Wave, patch"].split()[0]), float(facts["Wave, scan"].split()[0]))
         self.assertIn("scan", facts["Wobble"])
-        tool = self.window.tool
+        tool = self.window.hand.tool
         tool.options.on = CombsOn.SECTIONS
         tool.options_changed()
         self.idle()
         self.assertTrue(any(lines.width == 1.6 and len(lines.segments) > 100 for lines in self.view.scene.lines))
 
     def test_curvature_colours_nets_and_the_worst_places(self) -> None:
-        tool = self.window.take_up(FormCheck)
+        tool = self.window.hand.take_up(FormCheck)
         self.idle()
         mesh = next(mesh for mesh in self.view.scene.triangles if mesh.values is not None)
         self.assertTrue(self.view.scene.curvature_range)
@@ -304,14 +297,14 @@ class CheckFormsTest(WindowTest):
         self.assertGreater(int(colour.max()) - int(colour.min()), 6)
         self.assertIn("Hollow islands", self.facts())
         self.key("0")
-        tool = self.window.take_up(NetCheck)
+        tool = self.window.hand.take_up(NetCheck)
         self.assertEqual(self.facts()["Control points"], str(self.surface().count))
         before = self.view.camera.axes[2]
         self.key(Qt.Key.Key_A)
         self.assertLess(abs(self.view.camera.axes[2] @ self.surface().normals([[0.5, 0.5]])[0]), 0.35)
         self.assertLess(before @ self.view.camera.axes[2], 0.99)
         self.key("0")
-        tool = self.window.take_up(DistanceCheck)
+        tool = self.window.hand.take_up(DistanceCheck)
         self.until(lambda: "Scan to patch" in self.facts())
         self.assertGreater(float(self.facts()["Scan to patch"].split()[0]), 0.01)
         self.assertGreaterEqual(len(tool.choices), 2)
@@ -337,7 +330,7 @@ class CheckFormsTest(WindowTest):
         np.testing.assert_array_less(np.abs(both.distance[both.valid]).max(), 0.5)
 
     def test_light_bars_turn_by_hand(self) -> None:
-        self.window.take_up(GlossCheck)
+        self.window.hand.take_up(GlossCheck)
         turn = self.session.looks.gloss.turn
         middle = self.view.rect().center()
         self.drag(middle, middle + QPoint(50, 0))

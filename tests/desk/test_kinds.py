@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPoint, Qt
 from arabesque.desk.kept import Kept
 from arabesque.desk.kinds import SHOWN, item_under, shown_of
 from arabesque.desk.looks import Glance, ScanLook
-from arabesque.desk.tools import JoinsCheck
+from arabesque.desk.tools.check.judge import JoinsCheck
 from arabesque.desk.view.pointer import Pointer
 from arabesque.geometry import Curve, Elementary, split_surface
 from arabesque.model import KINDS, Document, Item, edits
@@ -21,7 +21,7 @@ class EveryKindTest(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.session.start(every_kind(), None, "opened")
-        self.window.look_along("top")
+        self.window.sight.look_along("top")
         self.idle()
 
     def place(self, item: Item) -> np.ndarray:
@@ -71,7 +71,7 @@ class EveryKindTest(WindowTest):
         self.click(self.place(self.session.document["scan"]))
         assert self.session.selection is not None
         self.assertEqual(self.session.selection.id, "scan")
-        self.window.look_along("left side")
+        self.window.sight.look_along("left side")
         self.session.edit(edits.items.shown, self.session.document["face"], False)
         rod = self.session.document["true shape"]
         self.click(self.place(rod))
@@ -98,9 +98,9 @@ class EveryKindTest(WindowTest):
         self.session.edit(edits.items.layer_changed, replace(layer, visible=False), "hidden")
         self.assertEqual(hit(), "surface")
         self.session.select("curve")
-        self.window.show_alone()
+        self.window.sight.show_alone()
         self.assertEqual(hit(), "scan")
-        self.window.show_scans(ScanLook.HIDDEN)
+        self.window.sight.show_scans(ScanLook.HIDDEN)
         self.assertIsNone(hit())
 
     def test_each_is_listed_with_its_weight(self) -> None:
@@ -120,19 +120,19 @@ class SeenTest(WindowTest):
         document = Document().with_item(Item("a", "One", one)).with_item(Item("b", "Two", two))
         self.session.start(document, None, "opened")
         self.idle()
-        tool = self.window.take_up(JoinsCheck)
+        tool = self.window.hand.take_up(JoinsCheck)
         self.assertEqual(len(tool.choices), 1)
         self.session.select("a")
-        self.window.show_alone()
+        self.window.sight.show_alone()
         self.assertEqual(len(tool.choices), 0)
         self.assertEqual([item.id for item in self.session.patches], ["a"])
         self.session.select(None)
         self.assertIn("1 patch", self.window.fit_strip.item.value.text())
         self.key(Qt.Key.Key_Escape)
         np.testing.assert_allclose(self.session.seen.ends[1], one.box[1])
-        self.window.show_alone()
+        self.window.sight.show_alone()
         self.assertEqual(len(self.session.patches), 2)
-        self.assertIn(Glance.JOINS, self.window.looks.glances)
+        self.assertIn(Glance.JOINS, self.window.sight.looks.glances)
 
 
 class KeptTest(WindowTest):
@@ -159,7 +159,7 @@ class KeptTest(WindowTest):
         """What was computed for the states of a drag goes with them."""
         self.patched()
         for glance in (Glance.DISTANCE, Glance.COMBS, Glance.NET, Glance.FORM):
-            self.window.toggle_glance(glance)
+            self.window.sight.toggle_glance(glance)
         self.idle()
         item, base = self.session.surface_item, self.surface()
         assert item is not None

@@ -11,33 +11,21 @@ from PyQt6.QtWidgets import QListWidget
 
 from arabesque.demo import master, simulate
 from arabesque.desk.scan_views import CurvatureKind
-from arabesque.desk.tools import (
-    CalmScan,
-    CloseOpenings,
-    CorrectRegions,
-    CutScan,
-    FeatureLines,
-    FindRegions,
-    FindSymmetry,
-    FitTrueShape,
-    LaySquare,
-    Mark,
-    NewTriangles,
-    Pick,
-    SameSides,
-    ScanLookTool,
-    SimulateScan,
-    TidyScan,
-    Tool,
-    TurnAndMove,
-)
-from arabesque.desk.tools.cut_scan import CutAcross, CutWay, KeepPart
-from arabesque.desk.tools.lay_square import PickKind, SquareWay
-from arabesque.desk.tools.mark import MarkWay, Then
-from arabesque.desk.tools.new_triangles import NewWay
-from arabesque.desk.tools.read_form import ShapeKind
-from arabesque.desk.tools.regions import AreaKind
-from arabesque.desk.tools.simulate_scan import Piece
+from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.pick import Pick
+from arabesque.desk.tools.prepare.calm_scan import CalmScan
+from arabesque.desk.tools.prepare.close_openings import CloseOpenings
+from arabesque.desk.tools.prepare.cut_scan import CutAcross, CutScan, CutWay, KeepPart
+from arabesque.desk.tools.prepare.find_symmetry import FindSymmetry
+from arabesque.desk.tools.prepare.lay_square import LaySquare, PickKind, SquareWay, TurnAndMove
+from arabesque.desk.tools.prepare.mark import Mark, MarkWay, Then
+from arabesque.desk.tools.prepare.new_triangles import NewTriangles, NewWay
+from arabesque.desk.tools.prepare.read_form import FeatureLines, FitTrueShape, ShapeKind
+from arabesque.desk.tools.prepare.regions import AreaKind, CorrectRegions, FindRegions
+from arabesque.desk.tools.prepare.same_sides import SameSides
+from arabesque.desk.tools.prepare.scan_look import ScanLookTool
+from arabesque.desk.tools.prepare.simulate_scan import Piece, SimulateScan
+from arabesque.desk.tools.prepare.tidy_scan import TidyScan
 from arabesque.geometry import Elementary
 from arabesque.mending import turned_over
 from arabesque.model import Document, Item
@@ -56,7 +44,7 @@ class PrepareTest(WindowTest):
         """Take a tool up by its command, as a click in the column or menu does."""
         self.window.commands[kind.id].trigger()
         self.idle()
-        tool = self.window.tool
+        tool = self.window.hand.tool
         assert isinstance(tool, kind), tool
         return tool
 
@@ -150,7 +138,7 @@ class MendingToolsTest(PrepareTest):
         self.assertIn("outer rim", choices.item(0).text())
         self.enter()
         self.enter()
-        self.assertIsInstance(self.window.tool, Pick)
+        self.assertIsInstance(self.window.hand.tool, Pick)
 
     def test_brush_grow_and_heal(self) -> None:
         """A dent is brushed over, grown, healed; Backspace takes a stroke back."""
@@ -188,7 +176,7 @@ class MendingToolsTest(PrepareTest):
         self.idle()
         drawn = self.session.marks.count(self.scan)
         self.assertGreater(drawn, 100)
-        self.window.tool.options.way = MarkWay.LINE
+        self.window.hand.tool.options.way = MarkWay.LINE
         self.drag(centre + QPoint(-80, 0), centre + QPoint(80, 0))
         self.assertGreater(self.session.marks.count(self.scan), drawn)
         tool.options.way = MarkWay.PIECE
@@ -403,10 +391,10 @@ class ReadingToolsTest(PrepareTest):
         self.assertTrue(any(isinstance(i.shape, Elementary) for i in self.session.document))
         tool.mark()
         self.take(FitTrueShape)
-        self.window.tool.options.kind = ShapeKind.PLANE
-        self.window.tool.options.longer = 10.0
+        self.window.hand.tool.options.kind = ShapeKind.PLANE
+        self.window.hand.tool.options.longer = 10.0
         self.enter()
-        facts = {fact.label: fact.value for fact in self.window.tool.facts}
+        facts = {fact.label: fact.value for fact in self.window.hand.tool.facts}
         self.assertEqual(facts["Kind"], "plane")
         self.enter()
         shape = self.session.selection and self.session.selection.shape
@@ -441,7 +429,7 @@ class ReadingToolsTest(PrepareTest):
     def test_feature_lines(self) -> None:
         self.show_block()
         self.take(FeatureLines)
-        self.window.tool.options.sensitivity = 0.3
+        self.window.hand.tool.options.sensitivity = 0.3
         self.enter()
         self.enter()
         item = self.session.selection
@@ -450,7 +438,7 @@ class ReadingToolsTest(PrepareTest):
         path = self.folder / "work.arabesque"
         self.session.save(path)
         self.idle()
-        self.window.open_path(path)
+        self.window.files.open_path(path)
         self.idle()
         again = self.session.document[item.id].shape
         assert isinstance(again, LineSet)
@@ -525,7 +513,7 @@ class LookAndItemsTest(PrepareTest):
     def test_every_tool_of_the_step_fits_its_column(self) -> None:
         """At 1280 x 800 the last tool of the longest step is in sight and no word is cut."""
         self.open_heron()
-        self.window.go_to(self.window.step.PREPARE)
+        self.window.hand.go_to(self.window.hand.step.PREPARE)
         self.idle()
         column = self.window.tool_column
         self.assertLessEqual(column._layout.sizeHint().height(), column.height())

@@ -9,23 +9,18 @@ from PyQt6.QtWidgets import QToolButton
 
 from arabesque.checking import Flaw, find_joins, surface_combs
 from arabesque.desk.panels.weight_table import WeightTable
-from arabesque.desk.tools import (
-    ByNumbers,
-    Compare,
-    Degrees,
-    Edges,
-    Export,
-    FitAgain,
-    Join,
-    LayBetween,
-    MovePoints,
-    Split,
-    Twins,
-)
 from arabesque.desk.tools.base import DegreeChoice
-from arabesque.desk.tools.edges import Becomes
-from arabesque.desk.tools.fit_again import Part
+from arabesque.desk.tools.check.compare import Compare
+from arabesque.desk.tools.deliver.export import Export
 from arabesque.desk.tools.moves import Way
+from arabesque.desk.tools.patch.between_edges import LayBetween
+from arabesque.desk.tools.patch.by_numbers import ByNumbers
+from arabesque.desk.tools.patch.degrees import Degrees
+from arabesque.desk.tools.patch.edges import Becomes, Edges
+from arabesque.desk.tools.patch.fit_again import FitAgain, Part
+from arabesque.desk.tools.patch.move_points import MovePoints
+from arabesque.desk.tools.patch.split_join import Join, Split
+from arabesque.desk.tools.patch.twins import Twins
 from arabesque.desk.view.scene import GlossKind
 from arabesque.geometry import Surface, TwinKind, edge_curve, foot_points, greville, split_surface
 from arabesque.model import Item
@@ -38,16 +33,16 @@ class SculptTest(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.patched()
-        self.window.look_along("top")
+        self.window.sight.look_along("top")
         self.idle()
         self.original = self.surface()
 
     def take(self, kind: type, key: Qt.Key, keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier):  # type: ignore[no-untyped-def]
         """Take a tool up by its key."""
         self.key(key, keys)
-        self.assertIsInstance(self.window.tool, kind)
+        self.assertIsInstance(self.window.hand.tool, kind)
         self.idle()
-        return self.window.tool
+        return self.window.hand.tool
 
     def choose(self, words: str) -> None:
         """Click a line of the Inspector."""
@@ -85,7 +80,7 @@ class TwinTest(SculptTest):
         item = self.session.surface_item
         assert item is not None and item.ties.twin is not None
         self.assertEqual(item.ties.twin.kind, TwinKind.ENDS)
-        self.assertIn("to the last bit", " ".join(fact.value for fact in self.window.tool.facts))
+        self.assertIn("to the last bit", " ".join(fact.value for fact in self.window.hand.tool.facts))
         seam = find_joins([i.shape for i in self.session.patches if isinstance(i.shape, Surface)])[0]
         self.assertGreaterEqual(seam.grade(), 2)
         half = self.surface()
@@ -121,8 +116,8 @@ class TwinTest(SculptTest):
         self.assertTrue(self.view.overlay.is_problem)
         # the plane elsewhere: the patch is seated there, its image goes with it
         self.take(Twins, Qt.Key.Key_S)
-        self.window.tool.options.at = 3.0
-        self.window.tool.options_changed()
+        self.window.hand.tool.options.at = 3.0
+        self.window.hand.tool.options_changed()
         twin = item.ties.twin
         self.assertEqual(float(np.take(self.surface().points, -twin.at_end, twin.axis)[:, 1].max()), 3.0)
         self.choose("Let the twin go")
@@ -139,14 +134,14 @@ class HeronTopTest(WindowTest):
         and no comb across the plane changes its sign.
         """
         self.open_heron()
-        self.window.look_along("top")
+        self.window.sight.look_along("top")
         self.idle()
         scan = self.session.scan
         assert scan is not None
         places = np.array([[10.0, -57, 200], [32, -57, 200], [32, 57, 200], [10, 57, 200]])
         places[:, 2] -= scan.tree.first_hits(places, np.tile([0, 0, -1.0], (4, 1)))[1]
         self.key(Qt.Key.Key_N)
-        tool = self.window.tool
+        tool = self.window.hand.tool
         tool.options.degree, tool.options.u, tool.options.v = DegreeChoice.FIXED, 1, 1
         for place in places:
             self.click(place)
@@ -180,7 +175,7 @@ class HeronTopTest(WindowTest):
         self.key(Qt.Key.Key_R)
         for key in (Qt.Key.Key_Comma, Qt.Key.Key_Comma, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_PageDown):
             self.key(key)
-        choices = self.window.tool.choices
+        choices = self.window.hand.tool.choices
         next(choice for choice in choices if "best" in choice.label).run()
         self.idle()
         self.assertLessEqual(p99(), before + 1e-9)
@@ -364,7 +359,7 @@ class NetTest(SculptTest):
         np.testing.assert_array_equal(self.surface().points, self.original.points)
         # along z only, then clinging to the scan
         tool.options.drag = Way.Z
-        self.window.look_along("slanted")
+        self.window.sight.look_along("slanted")
         self.idle()
         start = self.pixel(self.original.points[1, 1])
         self.drag(start, start + QPoint(5, -20))
@@ -455,7 +450,7 @@ class SeveralTest(SculptTest):
         first, second = (self.session.document[key].shape for key in (item.id, "second"))
         np.testing.assert_array_equal(first.points[-1], second.points[0])  # type: ignore[union-attr]
         self.assertGreater(np.abs(second.points - two.points).max(), 0.05)  # type: ignore[union-attr]
-        self.window.tool.options.hold_neighbours = True
+        self.window.hand.tool.options.hold_neighbours = True
         self.key(Qt.Key.Key_PageUp)
         held = self.session.document["second"].shape
         np.testing.assert_array_equal(held.points, second.points)  # type: ignore[union-attr]

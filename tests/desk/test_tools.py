@@ -5,7 +5,9 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QSpinBox
 
-from arabesque.desk.tools import FourCornerPatch, MovePoints, Pick
+from arabesque.desk.tools.patch.four_corners import FourCornerPatch
+from arabesque.desk.tools.patch.move_points import MovePoints
+from arabesque.desk.tools.pick import Pick
 from arabesque.geometry import reach_weights
 from tests.desk.support import ALT, CTRL, SHIFT, WindowTest
 from tests.examples import heron
@@ -16,7 +18,7 @@ class FourCornersTest(WindowTest):
         super().setUp()
         self.open_heron()
         self.key(Qt.Key.Key_N)
-        tool = self.window.tool
+        tool = self.window.hand.tool
         assert isinstance(tool, FourCornerPatch)
         self.tool = tool
         self.corners = heron().master.corners["flank"]
@@ -90,9 +92,9 @@ class FourCornersTest(WindowTest):
         self.click(self.corners[0])
         self.key(Qt.Key.Key_Escape)
         self.assertEqual(self.tool.corners, [])
-        self.assertIs(self.window.tool, self.tool)
+        self.assertIs(self.window.hand.tool, self.tool)
         self.key(Qt.Key.Key_Escape)
-        self.assertIsInstance(self.window.tool, Pick)
+        self.assertIsInstance(self.window.hand.tool, Pick)
         self.assertEqual(len(self.session.history.steps), 1)
 
     def test_backspace_takes_the_last_corner_back(self) -> None:
@@ -133,7 +135,7 @@ class MovePointsTest(WindowTest):
         super().setUp()
         self.patched()
         self.key(Qt.Key.Key_M)
-        tool = self.window.tool
+        tool = self.window.hand.tool
         assert isinstance(tool, MovePoints)
         self.tool = tool
         self.original = self.surface()
@@ -153,7 +155,7 @@ class MovePointsTest(WindowTest):
         return QPoint(round(x0) - margin, round(y0) - margin), QPoint(round(x1) + margin, round(y1) + margin)
 
     def test_a_drawn_box_chooses_grow_shrink_turn_round(self) -> None:
-        self.window.look_along("top")
+        self.window.sight.look_along("top")
         self.idle()
         self.drag(*self.box((slice(0, 2), slice(0, 2)), 9))
         self.assertEqual(self.chosen(), [(0, 0), (0, 1), (1, 0), (1, 1)])

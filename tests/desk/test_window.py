@@ -14,7 +14,10 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QLabel, QLineE
 from arabesque.checking import Figures
 from arabesque.desk.looks import Glance, ScanLook
 from arabesque.desk.steps import Step
-from arabesque.desk.tools import FourCornerPatch, MovePoints, OpenScan, Pick
+from arabesque.desk.tools.patch.four_corners import FourCornerPatch
+from arabesque.desk.tools.patch.move_points import MovePoints
+from arabesque.desk.tools.pick import Pick
+from arabesque.desk.tools.prepare.open_scan import OpenScan
 from arabesque.geometry import Surface
 from arabesque.scan import Scan, write_scan
 from arabesque.solid import read_step
@@ -54,14 +57,14 @@ class WholeWayTest(WindowTest):
         self.window.commands["demo"].trigger()
         self.until(lambda: self.session.scan is not None)
         self.idle()
-        self.assertEqual(self.window.step, Step.PATCH)
+        self.assertEqual(self.window.hand.step, Step.PATCH)
 
         self.key(Qt.Key.Key_N)
-        self.assertIsInstance(self.window.tool, FourCornerPatch)
+        self.assertIsInstance(self.window.hand.tool, FourCornerPatch)
         for corner in heron().master.corners["flank"]:
             self.click(corner)
         self.idle()
-        self.assertTrue(self.window.tool.can_apply)
+        self.assertTrue(self.window.hand.tool.can_apply)
         self.key(Qt.Key.Key_Return)
         self.idle()
         self.assertLessEqual(self.surface().count, 36)
@@ -70,7 +73,7 @@ class WholeWayTest(WindowTest):
         told = self.strip()
 
         self.key(Qt.Key.Key_M)
-        self.assertIsInstance(self.window.tool, MovePoints)
+        self.assertIsInstance(self.window.hand.tool, MovePoints)
         original = self.surface()
         start = self.pixel(original.points[2, 1])
         self.press(start, SHIFT)
@@ -118,7 +121,7 @@ class WholeWayTest(WindowTest):
     def test_a_scan_without_units_is_asked_for_them(self) -> None:
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(rabbit()), "")):
             self.key(Qt.Key.Key_I, CTRL)
-        tool = self.window.tool
+        tool = self.window.hand.tool
         assert isinstance(tool, OpenScan)
         self.until(lambda: tool.can_apply)
         self.assertIn("0.1557", " ".join(fact.value for fact in tool.facts))
@@ -133,7 +136,7 @@ class WholeWayTest(WindowTest):
         assert self.session.scan is not None
         low, high = self.session.scan.bounds
         self.assertAlmostEqual((high - low)[0], 155.7, delta=0.1)
-        self.assertIsInstance(self.window.tool, Pick)
+        self.assertIsInstance(self.window.hand.tool, Pick)
 
     def test_a_dropped_file_is_opened(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
@@ -158,7 +161,7 @@ class WholeWayTest(WindowTest):
                 Qt.KeyboardModifier.NoModifier,
             )
             QApplication.sendEvent(self.window, drop)
-            self.until(lambda: self.window.tool.can_apply)
+            self.until(lambda: self.window.hand.tool.can_apply)
             self.key(Qt.Key.Key_Return)
             self.until(lambda: self.session.scan is not None)
 
@@ -166,16 +169,16 @@ class WholeWayTest(WindowTest):
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "bad.stl"
             path.write_bytes(b"")
-            self.window.open_path(path)
+            self.window.files.open_path(path)
             self.until(lambda: self.view.overlay.message)
             self.assertIn("bad.stl is empty", self.view.overlay.message)
             self.assertTrue(self.view.overlay.is_problem)
             self.assertEqual(len(list(self.session.document)), 0)
             self.idle()
-            self.assertIsInstance(self.window.tool, Pick)
+            self.assertIsInstance(self.window.hand.tool, Pick)
 
     def test_work_can_be_cancelled_and_changes_nothing(self) -> None:
-        self.window.open_demo()
+        self.window.files.open_demo()
         job = self.session.jobs.jobs[0]
         job.cancel()
         self.until(lambda: self.session.jobs.idle)
@@ -188,7 +191,7 @@ class StepsAndGlancesTest(WindowTest):
     def test_every_step_shows_tools_or_a_line(self) -> None:
         for step, button in self.window.path_bar.buttons.items():
             QTest.mouseClick(button, Qt.MouseButton.LeftButton)
-            self.assertEqual(self.window.step, step)
+            self.assertEqual(self.window.hand.step, step)
             QTest.qWait(5)
             words = [w.text() for w in self.window.tool_column.findChildren(QLabel)]
             tools = [w for w in self.window.tool_column.findChildren(QToolButton) if w.isVisible()]
@@ -209,16 +212,16 @@ class StepsAndGlancesTest(WindowTest):
     def test_tap_switches_and_hold_glances(self) -> None:
         self.patched()
         self.key(Qt.Key.Key_1)
-        self.assertIn(Glance.DISTANCE, self.window.looks.glances)
+        self.assertIn(Glance.DISTANCE, self.window.sight.looks.glances)
         self.key(Qt.Key.Key_7)
         self.key(Qt.Key.Key_1)
-        self.assertEqual(self.window.looks.glances, {Glance.NET})
+        self.assertEqual(self.window.sight.looks.glances, {Glance.NET})
         self.key(Qt.Key.Key_0)
-        self.assertEqual(self.window.looks.glances, frozenset())
+        self.assertEqual(self.window.sight.looks.glances, frozenset())
         self.strike(QEvent.Type.KeyPress, 5000)
-        self.assertIn(Glance.DISTANCE, self.window.looks.glances)
+        self.assertIn(Glance.DISTANCE, self.window.sight.looks.glances)
         self.strike(QEvent.Type.KeyRelease, 5450)
-        self.assertNotIn(Glance.DISTANCE, self.window.looks.glances)
+        self.assertNotIn(Glance.DISTANCE, self.window.sight.looks.glances)
 
     def strike(self, kind: QEvent.Type, milliseconds: int) -> None:
         """An event of the key 1 as the desktop sends it, with the time at which the hand did it."""
@@ -230,13 +233,13 @@ class StepsAndGlancesTest(WindowTest):
         self.strike(QEvent.Type.KeyPress, 5000)
         time.sleep(0.5)
         self.strike(QEvent.Type.KeyRelease, 5080)
-        self.assertIn(Glance.DISTANCE, self.window.looks.glances)
+        self.assertIn(Glance.DISTANCE, self.window.sight.looks.glances)
 
     def test_control_points_are_seen_on_dark_stripes(self) -> None:
         """Round each disc runs a light rim: paper beside ink, whatever lies below."""
         self.patched()
-        self.window.take_up(MovePoints)
-        self.window.toggle_glance(Glance.STRIPES)
+        self.window.hand.take_up(MovePoints)
+        self.window.sight.toggle_glance(Glance.STRIPES)
         self.idle()
         QTest.qWait(300)
         picture = self.view.picture().astype(int)
@@ -262,7 +265,7 @@ class StepsAndGlancesTest(WindowTest):
         self.session.commit(
             "sunk", self.session.document.with_shape(item.id, lifted.with_points(lifted.points - [0, 0, 1.4]))
         )
-        self.window.show_scans(ScanLook.HIDDEN)
+        self.window.sight.show_scans(ScanLook.HIDDEN)
         self.idle()
         below = self.colour(self.surface().at([[0.3, 0.3]])[0])
         self.assertGreater(below[2] - below[0], 30)
@@ -277,10 +280,10 @@ class StepsAndGlancesTest(WindowTest):
         self.idle()
         place = self.pixel(sunk.at([[0.5, 0.5]])[0])
         solid = self.colour(place)
-        self.window.show_scans(ScanLook.SEE_THROUGH)
+        self.window.sight.show_scans(ScanLook.SEE_THROUGH)
         QTest.qWait(20)
         through = self.colour(place)
-        self.window.show_scans(ScanLook.HIDDEN)
+        self.window.sight.show_scans(ScanLook.HIDDEN)
         QTest.qWait(20)
         bare = self.colour(place)
         self.assertGreater(solid[0] - solid[2], 30)

@@ -31,7 +31,7 @@ def run(demo: str | None = None, path: str | None = None) -> int:
     window = opened(application, Settings(), platformdirs.user_state_path("arabesque") / "journal")
     threading.Thread(target=warm_up, name="arabesque-warm-up", daemon=True).start()
     if demo is not None:
-        QTimer.singleShot(0, lambda: window.open_demo(demo))
+        QTimer.singleShot(0, lambda: window.files.open_demo(demo))
     elif path is not None:
-        QTimer.singleShot(0, lambda: window.open_path(Path(path)))
+        QTimer.singleShot(0, lambda: window.files.open_path(Path(path)))
     return application.exec()

@@ -11,7 +11,7 @@ from arabesque.desk.judging import Part, comb_parts, form_range, gloss, join_par
 from arabesque.desk.kinds import Pen, shown_of
 from arabesque.desk.looks import Glance, Looks
 from arabesque.desk.session import Session
-from arabesque.desk.tools import Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Scene
 from arabesque.geometry import Surface

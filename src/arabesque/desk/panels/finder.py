@@ -6,7 +6,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QWidget
 
-from arabesque.desk.commands import Command, Commands
+from arabesque.desk.commands.actions import Commands
+from arabesque.desk.commands.command import Command
 
 MOST_ROWS = 9
 

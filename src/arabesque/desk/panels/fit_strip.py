@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBox
 from arabesque.arrays import Floats
 from arabesque.checking import Figures, Grid, WayBack
 from arabesque.desk import theme
-from arabesque.desk.commands import icon
+from arabesque.desk.icons import icon
 from arabesque.desk.judging import joins
 from arabesque.desk.looks import Glance
 from arabesque.desk.panels.fields import LengthField

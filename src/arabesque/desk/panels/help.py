@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QTextBrowser, QWidget
 
-from arabesque.desk.commands import Command
+from arabesque.desk.commands.command import Command
 
 
 class HelpPage(QTextBrowser):

@@ -23,7 +23,8 @@ from arabesque.desk.kinds import shown_of
 from arabesque.desk.panels.fields import OptionsForm
 from arabesque.desk.panels.weight_table import WeightTable
 from arabesque.desk.session import Session
-from arabesque.desk.tools import Pick, Tool
+from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.pick import Pick
 from arabesque.geometry import Surface
 from arabesque.model import Item
 

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QGuiApplication, QIcon, QKeyEvent, QPixmap, QSta
 from PyQt6.QtWidgets import QHeaderView, QLabel, QTreeView, QVBoxLayout, QWidget
 
 from arabesque.desk import theme
-from arabesque.desk.commands import icon
+from arabesque.desk.icons import icon
 from arabesque.desk.kinds import shown_of
 from arabesque.desk.session import Session
 from arabesque.model import Item, Layer, edits, kind_of
@@ -188,6 +188,11 @@ class Outline(QWidget):
     def current_layer(self) -> Layer | None:
         """The layer whose row is chosen."""
         return self._layer(self.tree.currentIndex())
+
+    def rename(self) -> None:
+        """Edit the selected item's name in its line."""
+        self.tree.setFocus()
+        self.tree.edit(self.tree.currentIndex().siblingAtColumn(0))
 
     def chosen_version(self, item: Item) -> int:
         """The number of the parked version of an item whose line is chosen, else of the latest."""

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QAction
+from PyQt6.QtGui import QAction, QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
+from arabesque.desk import theme
+from arabesque.desk.commands.actions import Commands
 from arabesque.desk.steps import Step
+from arabesque.desk.tools import GROUPS
 
 CROWDED = 8
 """More tools than this stand as lines, word beside icon."""
@@ -57,11 +58,11 @@ class PathBar(QWidget):
 class ToolColumn(QWidget):
     """The tools of the step, icon and word, in small groups; one calm line where there are none yet."""
 
-    def __init__(self, contents: Callable[[Step], list[list[QAction]]]) -> None:
+    def __init__(self, commands: Commands) -> None:
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._contents = contents
+        self._commands = commands
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(6, 8, 6, 8)
         self._layout.setSpacing(2)
@@ -73,14 +74,16 @@ class ToolColumn(QWidget):
             widget = entry.widget()
             if widget is not None:
                 widget.deleteLater()
-        groups = self._contents(step)
+        groups = [
+            [self._commands[one if isinstance(one, str) else one.id] for one in group] for group in GROUPS.get(step, ())
+        ]
         crowded = sum(map(len, groups)) > CROWDED
         self._layout.setSpacing(0 if crowded else 2)
         for number, group in enumerate(groups):
             if number:
                 self._layout.addSpacing(6 if crowded else 10)
             for action in group:
-                self._layout.addWidget(_tool_button(action, crowded))
+                self._layout.addWidget(ToolButton(action, crowded))
         if not groups or step in (Step.CHECK,):
             line = QLabel(step.line)
             line.setObjectName("faint")
@@ -90,14 +93,31 @@ class ToolColumn(QWidget):
         self._layout.addStretch()
 
 
-def _tool_button(action: QAction, beside: bool) -> QToolButton:
-    """Icon over word; word beside icon where there are many tools."""
-    button = QToolButton()
-    button.setObjectName("line" if beside else "tool")
-    button.setDefaultAction(action)
-    style = Qt.ToolButtonStyle
-    button.setToolButtonStyle(style.ToolButtonTextBesideIcon if beside else style.ToolButtonTextUnderIcon)
-    button.setIconSize(QSize(17, 17) if beside else QSize(22, 22))
-    button.setMinimumWidth(98)
-    button.setSizePolicy(button.sizePolicy().Policy.Expanding, button.sizePolicy().Policy.Fixed)
-    return button
+class ToolButton(QToolButton):
+    """Icon over word, or beside it where there are many tools; the tool's letter stands faintly at the right end."""
+
+    def __init__(self, action: QAction, beside: bool) -> None:
+        super().__init__()
+        self.setObjectName("line" if beside else "tool")
+        self.setDefaultAction(action)
+        style = Qt.ToolButtonStyle
+        self.setToolButtonStyle(style.ToolButtonTextBesideIcon if beside else style.ToolButtonTextUnderIcon)
+        self.setIconSize(QSize(17, 17) if beside else QSize(22, 22))
+        self.setMinimumWidth(98)
+        self.setSizePolicy(self.sizePolicy().Policy.Expanding, self.sizePolicy().Policy.Fixed)
+
+    @property
+    def letter(self) -> str:
+        """The key that takes the tool up in this step, where it is a letter alone."""
+        action = self.defaultAction()
+        keys = "" if action is None else action.shortcut().toString()
+        return keys if len(keys) == 1 else ""
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        if self.letter:
+            painter = QPainter(self)
+            painter.setFont(theme.text_font(theme.SMALL_POINTS))
+            painter.setPen(QColor(theme.now().faint))
+            edge = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+            painter.drawText(self.rect().adjusted(0, 0, -7, 0), edge, self.letter)

@@ -16,6 +16,9 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Graph, Label, Lines, Loupe, Triangles
 
+Needs = tuple[type | tuple[type, ...], ...]
+"""Kinds of shapes that must be there; of a tuple among them, one."""
+
 
 class DegreeChoice(Enum):
     """How the degree of a new patch is chosen."""
@@ -41,6 +44,8 @@ class Tool(QObject):
     short: ClassVar[str] = ""
     """What the tool column says, where the label is too long for it."""
     Options: ClassVar[type | None] = None
+    needs: ClassVar[Needs] = ()
+    """What must be there: until then the tool cannot be taken up."""
     takes_places: ClassVar[bool] = False
     """True for a tool that is given places in the view: the arrows then move a cursor there, Space clicks."""
     applies: ClassVar[bool] = True

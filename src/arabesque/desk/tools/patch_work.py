@@ -5,12 +5,13 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, ClassVar
 
 from arabesque.arrays import Floats
 from arabesque.checking import surface_to_scan
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Needs
 from arabesque.desk.tools.on_patches import committed_patch, take_a_patch
 from arabesque.desk.tools.try_keep import TryKeep
 from arabesque.errors import ArabesqueError
@@ -34,6 +35,7 @@ class NewShape:
 class PatchWork(TryKeep):
     """A tool that makes the selected patch anew; what it would be is tried whenever an option changes."""
 
+    needs: ClassVar[Needs] = (Surface,)
     step = Step.PATCH
     eager = True
     """Tried without being asked, as soon as there is something to try."""

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from abc import abstractmethod
 from collections.abc import Callable
-from typing import Any
+from typing import Any, ClassVar
 
 from arabesque.desk.facts import Fact, number
 from arabesque.desk.jobs import Job
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.base import Needs, Tool
 from arabesque.errors import ArabesqueError
 from arabesque.model import Document, Item
 from arabesque.progress import Progress
@@ -19,6 +19,7 @@ from arabesque.scan import Scan
 class ScanTool(Tool):
     """A tool that works on one scan: the selected one, or else the reference scan."""
 
+    needs: ClassVar[Needs] = (Scan,)
     step = Step.PREPARE
     shortcut = ""
 

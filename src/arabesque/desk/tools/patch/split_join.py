@@ -36,6 +36,7 @@ class Along(Enum):
 class Split(Tool):
     """Shows the line under the pointer; a click cuts there, and both parts stay exactly on the patch."""
 
+    needs = (Surface,)
     id = "split"
     step = Step.PATCH
     label = "Split"

@@ -5,15 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
+from typing import ClassVar
 
 import numpy as np
 
 from arabesque.arrays import Bools
+from arabesque.desk.tools.base import Needs
 from arabesque.desk.tools.moves import border_of
 from arabesque.desk.tools.options import labelled, share
 from arabesque.desk.tools.patch_work import NewShape, PatchWork, compared
 from arabesque.errors import FitProblem
 from arabesque.fitting import corners_only, refit
+from arabesque.geometry import Surface
 from arabesque.progress import Progress
 from arabesque.scan import Scan
 
@@ -32,6 +35,7 @@ class Part(Enum):
 class FitAgain(PatchWork):
     """Both figures are shown for every place of the slider; pinned points stay."""
 
+    needs: ClassVar[Needs] = (Scan, Surface)
     id = "fit-again"
     label = "Fit with choices"
     hint = "Fit again: all, the inside or chosen rows; closer or calmer, with both figures"

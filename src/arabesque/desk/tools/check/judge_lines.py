@@ -14,10 +14,10 @@ from arabesque.desk import theme
 from arabesque.desk.facts import Fact
 from arabesque.desk.judging import comb_words, combs_of_item
 from arabesque.desk.looks import Along, CombsOn, CutKind, Glance
-from arabesque.desk.tools.judge import Judge
+from arabesque.desk.tools.check.judge import Judge
 from arabesque.desk.tools.on_patches import NEAR, edge_under
 from arabesque.desk.tools.options import angle, labelled, share, whole
-from arabesque.desk.tools.twins import plane_rim
+from arabesque.desk.tools.patch.twins import plane_rim
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.picking import along_line
 from arabesque.desk.view.pointer import Pointer, facing

@@ -16,10 +16,10 @@ from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
-from arabesque.desk.tools.mark import on_screen
 from arabesque.desk.tools.moves import Way, border_of, clung, directions, neighbours_follow, slid
 from arabesque.desk.tools.on_patches import patch_under, take_a_patch
 from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.prepare.mark import on_screen
 from arabesque.desk.tools.tried import Tried
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.picking import along_line, nearest_net_line, nearest_point, on_plane
@@ -56,6 +56,7 @@ TWIN, PINNED = 3.0, 4.0
 class MovePoints(Tool):
     """Pulls control points; patches, distance and figures follow."""
 
+    needs = (Surface,)
     id = "move-points"
     step = Step.PATCH
     label = "Move control points"

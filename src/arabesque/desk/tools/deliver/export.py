@@ -18,6 +18,7 @@ from arabesque.solid import FileKind
 class Export(Tool):
     """Asks for kind, unit and chord tolerance, then for the place."""
 
+    needs = ((Surface, Curve),)
     id = "export"
     step = Step.DELIVER
     label = "Export"

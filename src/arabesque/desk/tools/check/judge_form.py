@@ -14,7 +14,7 @@ from arabesque.desk.jobs import Job
 from arabesque.desk.looks import Glance
 from arabesque.desk.patches import form_of
 from arabesque.desk.seen import Seen
-from arabesque.desk.tools.judge import Judge
+from arabesque.desk.tools.check.judge import Judge
 from arabesque.desk.tools.options import labelled
 from arabesque.geometry import Surface
 from arabesque.model import Item

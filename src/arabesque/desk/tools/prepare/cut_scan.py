@@ -11,9 +11,9 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact, number
-from arabesque.desk.tools.mark import on_screen
 from arabesque.desk.tools.options import labelled
-from arabesque.desk.tools.same_sides import plane_outline
+from arabesque.desk.tools.prepare.mark import on_screen
+from arabesque.desk.tools.prepare.same_sides import plane_outline
 from arabesque.desk.tools.scan_work import Made, ScanWork
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer

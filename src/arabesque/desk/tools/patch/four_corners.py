@@ -21,11 +21,13 @@ from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import FitProblem
 from arabesque.fitting import FitSettings, PatchFit, bilinear, corners_on_scan, fit_patch, four_corner_patch
 from arabesque.geometry import Surface
+from arabesque.scan import Scan
 
 
 class FourCornerPatch(Tool):
     """Four clicks make a patch; its corners can be dragged, before it is applied and after."""
 
+    needs = (Scan,)
     id = "four-corners"
     step = Step.PATCH
     label = "Patch from four corners"

@@ -23,6 +23,7 @@ from arabesque.model import Document, Item
 class ByNumbers(Tool):
     """Shows what the numbers would do; Enter takes it."""
 
+    needs = (Surface,)
     id = "by-numbers"
     step = Step.PATCH
     label = "Move by numbers"

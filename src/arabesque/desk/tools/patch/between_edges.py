@@ -25,11 +25,13 @@ from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.fitting import EdgeOf, Piece, lay_between, ring_of
 from arabesque.geometry import LARGEST_DEGREE, Surface
 from arabesque.progress import Progress
+from arabesque.scan import Scan
 
 
 class LayBetween(Tool):
     """Go round the gap: click edges and places; the patch shows as soon as there are four sides."""
 
+    needs = (Scan,)
     id = "lay-between"
     step = Step.PATCH
     label = "Patch between edges"

@@ -14,9 +14,9 @@ from arabesque.desk import theme
 from arabesque.desk.facts import Fact, three
 from arabesque.desk.jobs import Job
 from arabesque.desk.kinds.scans import motion_facts
-from arabesque.desk.tools.lay_square import MovingWork
 from arabesque.desk.tools.options import labelled
-from arabesque.desk.tools.same_sides import plane_outline
+from arabesque.desk.tools.prepare.lay_square import MovingWork
+from arabesque.desk.tools.prepare.same_sides import plane_outline
 from arabesque.desk.tools.scan_work import Made
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import MISSING, Discs, Label, Lines, Paint, Triangles

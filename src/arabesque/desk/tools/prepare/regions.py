@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -12,8 +13,9 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact, number
 from arabesque.desk.kinds.areas import AreaKind, region_facts
+from arabesque.desk.tools.base import Needs
 from arabesque.desk.tools.options import labelled, share
-from arabesque.desk.tools.read_form import shape_facts
+from arabesque.desk.tools.prepare.read_form import shape_facts
 from arabesque.desk.tools.shape_work import Found, ShapeWork
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
@@ -54,6 +56,7 @@ class FindRegions(ShapeWork):
 class CorrectRegions(ShapeWork):
     """Click areas to choose them; set their kind, merge them, split them, repaint their borders."""
 
+    needs: ClassVar[Needs] = (Regions,)
     id = "correct-regions"
     label = "Correct regions"
     short = "Correct"

@@ -63,6 +63,7 @@ class Grip:
 class Edges(Tool):
     """Takes an edge or a corner and moves it along the form."""
 
+    needs = (Surface,)
     id = "edges"
     step = Step.PATCH
     label = "Edges and corners"

@@ -1,0 +1,14 @@
+"""The commands, in the order of the menus: each is data in the file of its subject."""
+
+from arabesque.desk.commands import edit, files, help, patch, prepare, tools, view
+from arabesque.desk.commands.command import Command
+
+COMMANDS: tuple[Command, ...] = (
+    *files.COMMANDS,
+    *edit.COMMANDS,
+    *tools.COMMANDS,
+    *prepare.COMMANDS,
+    *patch.COMMANDS,
+    *view.COMMANDS,
+    *help.COMMANDS,
+)

@@ -1,0 +1,42 @@
+"""Commands that take tools up: one for each tool, made from what it says of itself."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from arabesque.desk.commands.command import Command, State
+from arabesque.desk.desk import Desk
+from arabesque.desk.tools import TOOLS, Tool
+from arabesque.desk.tools.prepare.open_scan import OpenScan
+
+
+def _take_up(tool: type[Tool], desk: Desk) -> None:
+    if tool is OpenScan:
+        desk.files.choose_scan()
+    else:
+        desk.hand.take_up(tool)
+
+
+def _runs(tool: type[Tool], state: State) -> bool:
+    return state.tool is not None and issubclass(state.tool, tool)
+
+
+def of_tool(tool: type[Tool], menu: str = "") -> Command:
+    """The command that takes a tool up; a letter without Ctrl belongs to the tool's step."""
+    keys = tool.shortcut
+    return Command(
+        tool.id,
+        tool.label,
+        tool.hint,
+        partial(_take_up, tool),
+        menu or tool.step.title,
+        keys,
+        tool.icon,
+        tool.needs,
+        on=partial(_runs, tool),
+        short=tool.short,
+        step=None if menu or not keys or "Ctrl" in keys else tool.step,
+    )
+
+
+COMMANDS = tuple(of_tool(tool) for tool in TOOLS)

@@ -1,0 +1,113 @@
+"""How the work is looked at: where the camera stands, which checks lie over it, what shows at all."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from arabesque.arrays import Floats
+from arabesque.desk.hand import Hand
+from arabesque.desk.kinds import item_under
+from arabesque.desk.looks import Glance, ScanLook
+from arabesque.desk.session import Session
+from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.widget import View
+from arabesque.geometry import Surface
+
+GRAZING = 0.16
+"""Rise of the sight over a form that is looked along."""
+
+
+class Sight(QObject):
+    """Moves the camera, and switches glances and looks."""
+
+    changed = pyqtSignal()
+    """Something is looked at otherwise."""
+
+    def __init__(self, session: Session, hand: Hand, view: View) -> None:
+        super().__init__()
+        self._session, self._hand, self._view = session, hand, view
+        self.looks = session.looks
+
+    @property
+    def perspective(self) -> bool:
+        """True when far things are smaller."""
+        return self._view.camera.perspective
+
+    def toggle_glance(self, glance: Glance) -> None:
+        """Lay a check over the picture, or take it away."""
+        self.looks.glances = self.looks.glances ^ {glance}
+        self.looks.latest = glance if glance in self.looks.glances else None
+        self.changed.emit()
+
+    def show_plain(self) -> None:
+        """Take every check away."""
+        self.looks.glances = frozenset()
+        self.changed.emit()
+
+    def toggle_edges(self) -> None:
+        """Show the edges of the scans' triangles, or hide them."""
+        self.looks.edges = not self.looks.edges
+        self.changed.emit()
+
+    def show_scans(self, look: ScanLook) -> None:
+        """Show scans in another way."""
+        self.looks.scans = look
+        self.changed.emit()
+
+    def show_alone(self) -> None:
+        """Show only the selected item besides the reference scan, or everything again."""
+        item = self._session.selection
+        self.looks.alone = frozenset() if self.looks.alone or item is None else frozenset({item.id})
+        self.changed.emit()
+
+    def place_under(self, pointer: Pointer) -> Floats | None:
+        """Where the camera turns about: what the pointer's ray hits first."""
+        found = item_under(self._session, pointer)
+        if found is None:
+            return None
+        origin, direction = pointer.camera.ray(pointer.x, pointer.y)
+        return origin + found[1] * direction
+
+    def look_along(self, direction: str) -> None:
+        """Look along an axis, everything in sight."""
+        self._view.look(self._view.camera.looking(direction))
+        self.fit_view()
+
+    def fit_view(self) -> None:
+        """Everything in sight."""
+        self._view.fit(self._hand.tool.box or self._session.seen.box)
+
+    def toggle_perspective(self) -> None:
+        """Switch between perspective and parallel."""
+        self._view.look(replace(self._view.camera, perspective=not self._view.camera.perspective))
+
+    def fly_to_worst(self) -> None:
+        """Bring the place with the largest deviation to the middle of the view."""
+        item = self._session.surface_item
+        items = self._session.patches if item is None else self._session.document.with_images([item])
+        grids = [grid for i in items if (grid := self._session.grid(i)) is not None and grid.valid.any()]
+        if not grids:
+            return
+        sizes = [np.where(grid.valid, np.abs(grid.distance), -1.0) for grid in grids]
+        grid, size = max(zip(grids, sizes, strict=True), key=lambda pair: pair[1].max())
+        at = np.unravel_index(size.argmax(), size.shape)
+        span = np.linalg.norm(grid.points.reshape(-1, 3).max(axis=0) - grid.points.reshape(-1, 3).min(axis=0))
+        self.fly_to(grid.points[at], grid.normals[at], 0.18 * float(span))
+
+    def fly_to(self, place: Floats, normal: Floats, size: float) -> None:
+        """Bring a place to the middle of the view, seen from a side, with so many mm round it."""
+        self._view.look(self._view.camera.looking_at(place, normal, size))
+
+    def look_along_form(self) -> None:
+        """Look along the selected patch, or along all: an acute angle shows bumps and dips of the net."""
+        items = [i for i in self._session.selected_items if isinstance(i.shape, Surface)] or self._session.patches
+        shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
+        if shapes:
+            points = np.concatenate([shape.points.reshape(-1, 3) for shape in shapes])
+            middle, size = points.mean(axis=0), float(np.linalg.norm(np.ptp(points, axis=0)))
+            sides = np.linalg.svd(points - middle, full_matrices=False)[2]
+            up = sides[2] if sides[2][2] >= 0 else -sides[2]
+            self._view.look(self._view.camera.seen_from(middle, GRAZING * up - sides[0], up, 0.35 * size))

@@ -1,0 +1,18 @@
+"""The tools of the third step: lay, sculpt, weigh, divide. Words stand for commands that need no tool."""
+
+from arabesque.desk.tools.patch.between_edges import LayBetween
+from arabesque.desk.tools.patch.by_numbers import ByNumbers
+from arabesque.desk.tools.patch.degrees import Degrees
+from arabesque.desk.tools.patch.edges import Edges
+from arabesque.desk.tools.patch.fit_again import FitAgain
+from arabesque.desk.tools.patch.four_corners import FourCornerPatch
+from arabesque.desk.tools.patch.move_points import MovePoints
+from arabesque.desk.tools.patch.split_join import Join, Split
+from arabesque.desk.tools.patch.twins import Twins
+
+GROUPS = (
+    (FourCornerPatch, LayBetween),
+    (MovePoints, ByNumbers, Edges, Twins),
+    ("refit", FitAgain, Degrees, "weight-map"),
+    (Split, Join),
+)
