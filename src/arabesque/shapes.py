@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Protocol, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from arabesque.arrays import Floats
-
-if TYPE_CHECKING:
-    from arabesque.geometry.motion import Plane
 
 Box = tuple[Floats, Floats]
 """Lowest and highest corner, (3,) each, mm."""
@@ -17,7 +14,7 @@ class Shape(Protocol):
     """What every shape can: an immutable value over read-only arrays.
 
     box: round it, or None for what has no place of its own. moved: after a (4, 4) rigid motion. mirrored: the
-    image at a plane, looking to the same side of the form.
+    image at a ``geometry.Plane``, looking to the same side of the form.
     """
 
     @property
@@ -25,7 +22,7 @@ class Shape(Protocol):
 
     def moved(self, matrix: Floats) -> Any: ...
 
-    def mirrored(self, plane: Plane) -> Any: ...
+    def mirrored(self, plane: Any) -> Any: ...
 
 
 S = TypeVar("S", bound=Shape, covariant=True)

@@ -1,0 +1,5 @@
+"""The headless commands, one module each: ``WORD``, ``HELP``, ``arguments`` and ``run``."""
+
+from arabesque.headless import compare, patch, prepare, run_script, simulate
+
+COMMANDS = (simulate, patch, prepare, compare, run_script)

@@ -1,0 +1,51 @@
+"""What headless commands share: points, tolerances, reports."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from typing import Any
+
+from arabesque.files import write_text
+from arabesque.units import MILLIMETRES
+
+USUAL_TOLERANCE = 0.2
+"""mm: a usual first tolerance for a styling surface (common practice)."""
+
+_LENGTHS = {"tolerance", "rms", "p95", "p99", "max", "inlier_rms", "inlier_p99", "lowest", "highest", "u", "v"}
+
+
+def add_common(parser: argparse.ArgumentParser) -> None:
+    """Unit, tolerance and report."""
+    parser.add_argument(
+        "--unit", choices=list(MILLIMETRES), default="mm", help="unit of the scan, corners and tolerance"
+    )
+    parser.add_argument("--tolerance", type=float, help="in the unit of the scan; 0.2 mm if not given")
+    parser.add_argument("--report", help="write the figures as JSON")
+
+
+def tolerance_of(options: argparse.Namespace, scale: float) -> float:
+    """The tolerance in mm."""
+    return USUAL_TOLERANCE if options.tolerance is None else options.tolerance * scale
+
+
+def report(options: argparse.Namespace, record: dict[str, Any], scale: float) -> None:
+    """Write a report whose lengths are in the unit of the scan, if one is wanted."""
+    if options.report:
+        write_json(options.report, {"unit": options.unit, **_in_unit(record, scale)})
+
+
+def write_json(path: str, record: dict[str, Any]) -> None:
+    """Write a record for people and programs."""
+    write_text(path, json.dumps(record, indent=1) + "\n")
+
+
+def _in_unit(record: dict[str, Any], scale: float) -> dict[str, Any]:
+    return {
+        key: _in_unit(value, scale)
+        if isinstance(value, dict)
+        else value / scale
+        if key in _LENGTHS and value is not None
+        else value
+        for key, value in record.items()
+    }

@@ -1,0 +1,52 @@
+"""./start patch: fit the lightest patch through four corners."""
+
+from __future__ import annotations
+
+import argparse
+
+import numpy as np
+
+from arabesque.headless.common import add_common, report, tolerance_of
+from arabesque.units import scale_to_mm
+
+WORD = "patch"
+HELP = "fit the lightest patch through four corners"
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """What the command is told."""
+    parser.add_argument("scan")
+    parser.add_argument(
+        "--corners", nargs=4, required=True, type=_point, metavar="x,y,z", help="in the unit of the scan"
+    )
+    parser.add_argument("--degree", nargs=2, type=int, metavar=("P", "Q"), help="instead of the lowest that suffices")
+    parser.add_argument("--out", required=True, help=".step")
+    add_common(parser)
+
+
+def run(options: argparse.Namespace) -> None:
+    """Lay the patch, write it, report."""
+    from arabesque.script import Project
+
+    scale = scale_to_mm(options.unit)
+    with Project() as project:
+        project.open_scan(options.scan, options.unit)
+        project.tolerance = tolerance_of(options, scale)
+        degree = tuple(options.degree) if options.degree else None
+        patch = project.patch(np.array(options.corners) * scale, degree)
+        project.export(options.out, [patch])
+        fit = project.fit_of(patch)
+    report(options, fit.as_record(), scale)
+    print(
+        f"{options.out}: degree {fit.surface.degree[0]} x {fit.surface.degree[1]}, {fit.surface.count} control points, "
+        f"99 % of the inliers within {fit.figures.inlier_p99 / scale:.4g} {options.unit}; {fit.stopped.value}"
+    )
+
+
+def _point(text: str) -> tuple[float, float, float]:
+    parts = text.strip().split(",")
+    try:
+        x, y, z = map(float, parts)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text.strip()}' is not a point: write x,y,z") from None
+    return x, y, z

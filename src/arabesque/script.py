@@ -1,0 +1,252 @@
+"""Arabesque from Python: the same work as in the window, for scripts and notebooks.
+
+Lengths are in mm. Everything that changes the project is a step that can be undone.
+
+>>> from arabesque.script import Project
+>>> project = Project()
+>>> scan = project.open_scan(example_scan(), unit="mm")
+>>> project.tolerance = 0.1
+>>> patch = project.patch([(20, 20, 0), (80, 20, 0), (80, 80, 0), (20, 80, 0)])
+>>> patch.shape.degree, patch.shape.count
+((1, 1), 4)
+>>> figures = project.compare()
+>>> figures.within(project.tolerance)
+True
+>>> project.undo()
+'patch of 4 points'
+>>> [item.name for item in project.items]
+['sheet']
+>>> project.close()
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from arabesque.checking import BothWays, measure_both_ways
+from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.fitting import PatchFit, check_tolerance, four_corner_patch
+from arabesque.geometry import Curve, Surface
+from arabesque.model import SUFFIX, Change, Document, Item, Origin, Work, edits, load_project, new_id, save_project
+from arabesque.progress import Progress, silent
+from arabesque.scan import Scan, read_scan, ready_to_fit
+from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, read_model, shown_part
+
+AnyItem = Item[Any]
+
+_KINDS = {
+    ".step": FileKind.STEP_AP214,
+    ".stp": FileKind.STEP_AP214,
+    ".igs": FileKind.IGES,
+    ".iges": FileKind.IGES,
+    ".stl": FileKind.STL,
+    ".obj": FileKind.OBJ,
+    ".ply": FileKind.PLY,
+}
+
+
+class Project:
+    """A project without a window.
+
+    Items are values: what a method returns tells of the state at that
+    moment; ``item(name)`` fetches the present one. Whatever cannot be done
+    raises ArabesqueError, with cause and cure, and changes nothing. Closes
+    its helper process with ``close``, or at the end of a ``with`` block.
+    """
+
+    def __init__(self, progress: Progress = silent) -> None:
+        """progress: hears of long work; raising Cancelled in it stops the work."""
+        self._work = Work()
+        self._progress = progress
+        self._kernel: KernelWorker | None = None
+        self._fits: dict[str, PatchFit] = {}
+
+    def __enter__(self) -> Project:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """End the helper process."""
+        if self._kernel is not None:
+            self._kernel.close()
+            self._kernel = None
+
+    # what there is
+
+    @property
+    def document(self) -> Document:
+        """The document as it stands."""
+        return self._work.document
+
+    @property
+    def items(self) -> tuple[AnyItem, ...]:
+        """All items, in the order of the Outline."""
+        return tuple(self.document)
+
+    def item(self, name: str) -> AnyItem:
+        """The item of a name or id; raises ArabesqueError when there is none."""
+        found = self.document.find(name) or next((item for item in self.document if item.name == name), None)
+        if found is None:
+            raise ArabesqueError(f"There is no '{name}' in this project", "Its items are in .items")
+        return found
+
+    @property
+    def scan(self) -> Scan:
+        """The reference scan; raises ArabesqueError when there is none."""
+        scan = self.document.reference_scan
+        if scan is None:
+            raise ArabesqueError("There is no scan", "Open one first: .open_scan(path, unit)")
+        return scan
+
+    @property
+    def tolerance(self) -> float:
+        """mm. Setting it is a step."""
+        return self.document.tolerance
+
+    @tolerance.setter
+    def tolerance(self, tolerance: float) -> None:
+        self._do(edits.items.with_tolerance(self.document, tolerance))
+
+    # files
+
+    def open_scan(self, path: str | Path, unit: str = "mm") -> AnyItem:
+        """Bring a mesh file in; its numbers are in ``unit``. The first scan is the reference."""
+        path = Path(path)
+        scan = read_scan(path, unit, self._progress)
+        return self._added(f"scan {path.stem} opened", path.stem, scan, (), f"{path.name}, {unit}")
+
+    def open(self, path: str | Path) -> tuple[AnyItem, ...]:
+        """Open a project file in place of what there is, or bring in what a STEP or IGES file holds.
+
+        Returns the items that came.
+        """
+        path = Path(path)
+        if path.suffix.lower() in MODEL_SUFFIXES:
+            return self._opened_model(path)
+        if path.suffix.lower() != SUFFIX:
+            raise FileProblem(f"{path.name} is neither a project nor STEP or IGES", "Open a mesh with .open_scan")
+        project = load_project(path, self._progress)
+        for item in project.document.of(Scan):
+            ready_to_fit(item.shape, self._progress)
+        self._work.begin(project.document, path, f"{path.name} opened", project.milestones)
+        self._fits.clear()
+        return self.items
+
+    def save(self, path: str | Path) -> None:
+        """Write the project file."""
+        project = self._work.project()
+        save_project(path, project, self._progress)
+        self._work.saved(Path(path), project)
+
+    def export(
+        self,
+        path: str | Path,
+        items: Iterable[AnyItem] | None = None,
+        unit: str = "mm",
+        chord: float = 0.05,
+    ) -> None:
+        """Write patches and curves (all of them, unless some are given), with live mirror images.
+
+        The suffix says what kind of file: .step, .igs, or triangles within
+        ``chord`` mm as .stl, .obj, .ply. The numbers in it are in ``unit``.
+        """
+        kind = _KINDS.get(Path(path).suffix.lower())
+        if kind is None:
+            raise FileProblem(f"{Path(path).name}: not a kind of file known here", f"Use {', '.join(_KINDS)}")
+        if items is None:
+            items = [item for item in self.items if isinstance(item.shape, Surface | Curve)]
+        shapes = [(item.name, item.shape) for item in self.document.with_images(list(items))]
+        deliver(path, shapes, kind, self._worker, unit, chord, self._progress)
+
+    # the work
+
+    def patch(self, corners: ArrayLike, degree: tuple[int, int] | None = None) -> AnyItem:
+        """Lay the lightest patch through four corners (4, 3) on the reference scan, or one of a degree.
+
+        What the fit told is in ``fit_of(item)``.
+        """
+        fit = four_corner_patch(np.array(corners, dtype=float), self.scan, self.tolerance, degree, self._progress)
+        reference = self.document.reference
+        made = self._added(
+            f"patch of {fit.surface.count} points", "Patch", fit.surface, (reference,) if reference else ()
+        )
+        self._fits[made.id] = fit
+        return made
+
+    def fit_of(self, item: AnyItem) -> PatchFit:
+        """What the fit of a patch told; raises ArabesqueError for a patch that was not laid here."""
+        fit = self._fits.get(item.id)
+        if fit is None:
+            raise ArabesqueError(f"{item.name} was not fitted here", "Ask for a patch that .patch returned")
+        return fit
+
+    def mirror(self, item: AnyItem) -> AnyItem:
+        """Let a patch have a live mirror image at the twin plane; returns the image."""
+        if not isinstance(item.shape, Surface):
+            raise ArabesqueError(f"{item.name} is no patch", "Mirror a patch")
+        self._do(edits.twins.mirrored_live(self.document, self.item(item.id)))
+        image = self.document.image_of(self.item(item.id))
+        assert image is not None
+        return image
+
+    def compare(self, items: Iterable[AnyItem] | None = None) -> BothWays:
+        """Distances of patches (all, unless some are given) and the reference scan, in both directions.
+
+        Live mirror images take part.
+        """
+        check_tolerance(self.tolerance)
+        scan = self.scan
+        wanted = self.document.of(Surface) if items is None else list(items)
+        surfaces = [item.shape for item in self.document.with_images(wanted) if isinstance(item.shape, Surface)]
+        if not surfaces:
+            raise ArabesqueError("There is no patch to compare", "Lay one first, or open a STEP file")
+        return measure_both_ways(surfaces, scan, self.tolerance, progress=self._progress)
+
+    def undo(self) -> str | None:
+        """Take the last step back; returns its words, or None at the start."""
+        return self._work.undo()
+
+    def redo(self) -> str | None:
+        """Do again what was taken back; returns its words, or None at the end."""
+        return self._work.redo()
+
+    # inside
+
+    @property
+    def _worker(self) -> KernelWorker:
+        if self._kernel is None:
+            self._kernel = KernelWorker()
+        return self._kernel
+
+    def _do(self, change: Change) -> None:
+        self._work.commit(change.label, change.document)
+
+    def _added(self, label: str, name: str, shape: Any, made_from: tuple[str, ...] = (), words: str = "") -> AnyItem:
+        change = edits.items.added(self.document, label, name, shape, made_from, words)
+        self._do(change)
+        assert change.select is not None
+        return self.document[change.select]
+
+    def _opened_model(self, path: Path) -> tuple[AnyItem, ...]:
+        model = read_model(path, self._worker, self._progress)
+        shapes: list[tuple[str, Any]] = [(name, shown_part(surface)) for name, surface in model.faces]
+        shapes += model.curves
+        if not shapes:
+            raise FileProblem(f"{path.name} holds nothing that can be used", "Export surfaces or a body to it")
+        document, keys = self.document, []
+        for name, shape in shapes:
+            item = Item(new_id(), document.free_name(name or path.stem), shape, Origin(words=path.name))
+            document = document.with_item(item)
+            keys.append(item.id)
+        self._do(Change(f"{len(shapes)} shapes from {path.name}", document))
+        return tuple(self.document[key] for key in keys)

@@ -1,0 +1,120 @@
+"""Arabesque from Python: the documented examples, every method, and scripts run by ./start run."""
+
+import contextlib
+import doctest
+import io
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from arabesque import script
+from arabesque.checking import measure_both_ways
+from arabesque.cli import main
+from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.scan import write_scan
+from tests.examples import every_kind, plane
+
+SCRIPT = """
+import sys
+from arabesque.script import Project
+
+with Project() as project:
+    project.open_scan(sys.argv[1])
+    item = project.patch([(20, 20, 0), (80, 20, 0), (80, 80, 0), (20, 80, 0)], degree=(2, 2))
+    project.save(sys.argv[2])
+    print("points", item.shape.count, sys.argv[3:])
+"""
+CORNERS = [(20, 20, 0), (80, 20, 0), (80, 80, 0), (20, 80, 0.0)]
+
+
+class ScriptTest(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.sheet = self.folder / "sheet.stl"
+        write_scan(self.sheet, plane(steps=40))
+
+    def test_the_documented_example_is_true(self) -> None:
+        names = {"example_scan": lambda: self.sheet}
+        ran = doctest.testmod(script, extraglobs=names)
+        self.assertEqual(ran.failed, 0)
+        self.assertGreater(ran.attempted, 8)
+
+    def test_from_a_scan_to_step_and_back(self) -> None:
+        with script.Project() as project:
+            project.open_scan(self.sheet)
+            patch = project.patch(CORNERS, degree=(3, 2))
+            self.assertEqual(patch.shape.degree, (3, 2))
+            self.assertEqual(project.fit_of(patch).surface.degree, (3, 2))
+            image = project.mirror(patch)
+            np.testing.assert_allclose(image.shape.box[0][1], -patch.shape.box[1][1], atol=1e-9)
+            project.export(self.folder / "out.step")
+            project.export(self.folder / "out.stl", [patch])
+            project.save(self.folder / "a.arabesque")
+        with script.Project() as again:
+            came = again.open(self.folder / "a.arabesque")
+            self.assertEqual([item.name for item in came], ["sheet", "Patch"])
+            faces = again.open(self.folder / "out.step")
+            self.assertEqual(len(faces), 2)
+            self.assertEqual(again.undo(), "2 shapes from out.step")
+            self.assertEqual(again.redo(), "2 shapes from out.step")
+            self.assertIsNone(again.redo())
+
+    def test_figures_are_those_of_the_core(self) -> None:
+        with script.Project() as project:
+            project.open_scan(self.sheet)
+            project.tolerance = 0.05
+            patch = project.patch(CORNERS)
+            ours = project.compare()
+            theirs = measure_both_ways([patch.shape], project.scan, 0.05)
+        self.assertEqual(ours.as_record(), theirs.as_record())
+
+    def test_what_cannot_be_is_told_and_changes_nothing(self) -> None:
+        with script.Project() as project:
+            for call in (
+                lambda: project.patch(CORNERS),
+                lambda: project.compare(),
+                lambda: project.item("none"),
+                lambda: project.open(self.sheet),
+                lambda: project.export(self.folder / "a.txt"),
+                lambda: project.export(self.folder / "a.step"),
+                lambda: setattr(project, "tolerance", -1.0),
+                lambda: project.mirror(every_kind()["curve"]),
+                lambda: project.fit_of(every_kind()["surface"]),
+            ):
+                with self.assertRaises(ArabesqueError):
+                    call()
+            self.assertEqual((project.items, project.undo()), ((), None))
+            with self.assertRaises(FileProblem):
+                project.open_scan(self.folder / "none.stl")
+
+    def run_script(self, *arguments: object) -> tuple[int, str, str]:
+        out, problems = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(problems):
+            code = main(["run", *map(str, arguments)])
+        return code, out.getvalue(), problems.getvalue()
+
+    def test_a_script_is_run_with_its_arguments(self) -> None:
+        path, saved = self.folder / "job.py", self.folder / "made.arabesque"
+        path.write_text(SCRIPT)
+        code, printed, _ = self.run_script(path, self.sheet, saved, "--depth", "-3")
+        self.assertEqual((code, printed), (0, "points 9 ['--depth', '-3']\n"))
+        self.assertTrue(saved.exists())
+
+    def test_what_a_script_does_wrong_is_one_line(self) -> None:
+        path = self.folder / "job.py"
+        path.write_text("from arabesque.script import Project\nProject().open_scan('none.stl')\n")
+        code, _, complaint = self.run_script(path)
+        self.assertEqual((code, len(complaint.splitlines())), (1, 1))
+        self.assertEqual(self.run_script(self.folder / "none.py")[0], 1)
+        path.write_text("raise SystemExit(3)")
+        with self.assertRaises(SystemExit) as left:
+            self.run_script(path)
+        self.assertEqual(left.exception.code, 3)
+
+
+if __name__ == "__main__":
+    unittest.main()
