@@ -7,6 +7,7 @@ import statistics
 import sys
 import tempfile
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +15,6 @@ from PyQt6.QtWidgets import QApplication
 
 from arabesque.checking import Family, find_joins, scan_sections
 from arabesque.demo import Heron, simulate
-from arabesque.desk.looks import Glance
 from arabesque.desk.scenery import compose
 from arabesque.desk.settings import Settings
 from arabesque.desk.tools.patch.move_points import MovePoints
@@ -63,10 +63,10 @@ def drags(scan: Scan, folder: Path) -> list[Row]:
     rows = []
     note = "400k scan, patch and mirror image, 10,000 samples, panels included; drawing left out"
     for glances, limit, words in (
-        (frozenset({Glance.DISTANCE}), 20.0, "distance"),
-        (frozenset({Glance.DISTANCE, Glance.SECTIONS, Glance.COMBS}), 30.0, "distance, sections every 10 mm, combs"),
+        (frozenset({"distance"}), 20.0, "distance"),
+        (frozenset({"distance", "sections", "combs"}), 30.0, "distance, sections every 10 mm, combs"),
     ):
-        session.looks.glances = glances
+        session.look(replace(session.looks, on=glances))
         end = time.monotonic() + 60
         while time.monotonic() < end and not session.jobs.idle:
             application.processEvents()

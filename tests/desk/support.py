@@ -8,7 +8,6 @@ import tempfile
 import time
 import unittest
 from collections.abc import Callable
-from dataclasses import fields
 from functools import cache
 from pathlib import Path
 from typing import ClassVar
@@ -110,9 +109,7 @@ class WindowTest(unittest.TestCase):
             job.cancel()
         self.until(lambda: session.jobs.idle)
         window.hand.take_up(Pick)
-        fresh = Looks()
-        for option in fields(Looks):
-            setattr(session.looks, option.name, getattr(fresh, option.name))
+        session.look(Looks())
         session.weighing.wanted = False
         session.marks.clear()
         self.view.camera = Camera(size=self.view.camera.size)

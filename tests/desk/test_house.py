@@ -14,7 +14,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QMessageBox, QToolButton
 
 from arabesque.desk import theme
-from arabesque.desk.looks import Glance
+from arabesque.desk.checks import CHECKS
 from arabesque.desk.panels.finder import matching
 from arabesque.desk.panels.help import HelpPage
 from arabesque.desk.settings import Colours, Mouse, Settings, TextSize, Wheel
@@ -50,14 +50,14 @@ class FinderTest(WindowTest):
         QTest.keyClicks(self.window.finder, "scan curv")
         self.assertTrue(self.window.finder.list.isVisible())
         QTest.keyClick(self.window.finder, Qt.Key.Key_Return)
-        self.assertIn(Glance.CURVATURE, self.window.sight.looks.glances)
+        self.assertIn("curvature", self.session.looks.on)
         self.assertFalse(self.window.finder.list.isVisible())
         self.assertTrue(self.view.hasFocus())
 
     def test_shortcuts_do_not_clash(self) -> None:
         keys = [c.shortcut for c in self.window.commands.all() if c.shortcut]
         self.assertEqual(len(keys), len(set(keys)))
-        self.assertFalse(set(keys) & {"R", "C", "F", *(g.key for g in Glance)})
+        self.assertFalse(set(keys) & {"R", "C", "F", *(check.key for check in CHECKS)})
 
     def test_help_names_every_command(self) -> None:
         self.key(Qt.Key.Key_F1)
@@ -377,7 +377,7 @@ class LeavingTest(WindowTest):
         self.open_heron()
         self.window.outline.tree.setFocus()
         QTest.keyClick(self.window.outline.tree, Qt.Key.Key_7)
-        self.assertIn(Glance.NET, self.window.sight.looks.glances)
+        self.assertIn("net", self.session.looks.on)
         self.view.setFocus()
         QTest.keyClick(self.view, Qt.Key.Key_Tab)
         self.assertFalse(self.view.hasFocus())

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from typing import Any
+
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
 from arabesque.checking import Figures
-from arabesque.desk.looks import Along, CombsOn, CutKind, Glance
+from arabesque.desk.checks import CHECKS
+from arabesque.desk.checks.combs import Combs, CombsOn
+from arabesque.desk.checks.gloss import GlossLook, Stripes
+from arabesque.desk.checks.sections import CutKind, Sections, spacing_of
+from arabesque.desk.looks import Along
 from arabesque.desk.tools.check.judge import GlossCheck, JoinsCheck
 from arabesque.desk.tools.check.judge_form import Against, DistanceCheck, FormCheck, NetCheck
 from arabesque.desk.tools.check.judge_lines import CombsCheck, SectionsCheck
@@ -21,35 +28,35 @@ from tests.desk.support import SHIFT, WindowTest
 class GlanceTest(WindowTest):
     def test_every_glance_by_its_number(self) -> None:
         self.patched()
-        for glance in Glance:
-            self.key(glance.key)
+        for check in CHECKS:
+            self.key(check.key)
             self.idle()
-            self.assertIn(glance, self.session.looks.glances)
-            self.key(glance.key)
-            self.assertNotIn(glance, self.session.looks.glances)
+            self.assertIn(check.id, self.session.looks.on)
+            self.key(check.key)
+            self.assertNotIn(check.id, self.session.looks.on)
 
     def test_all_at_once_and_plain(self) -> None:
         """Checks never exclude each other."""
         self.patched()
-        for glance in Glance:
-            self.key(glance.key)
+        for check in CHECKS:
+            self.key(check.key)
         self.idle()
-        self.assertEqual(self.session.looks.glances, frozenset(Glance))
+        self.assertEqual(self.session.looks.on, {check.id for check in CHECKS})
         self.key("0")
-        self.assertEqual(self.session.looks.glances, frozenset())
+        self.assertEqual(self.session.looks.on, frozenset())
 
     def test_sections_follow_their_form(self) -> None:
         self.patched()
         tool = self.window.hand.take_up(SectionsCheck)
         self.idle()
-        self.assertIn(Glance.SECTIONS, self.session.looks.glances)
+        self.assertIn("sections", self.session.looks.on)
         before = sum(len(lines.segments) for lines in self.view.scene.lines)
         tool.options.along, tool.options.spacing = Along.Y, 5.0
         tool.options_changed()
         self.idle()
         after = sum(len(lines.segments) for lines in self.view.scene.lines)
         self.assertNotEqual(before, after)
-        self.assertEqual(self.session.looks.sections.spacing, 5.0)
+        self.assertEqual(self.session.looks.of(Sections()).spacing, 5.0)
 
     def test_sections_and_both_ways_follow_a_drag(self) -> None:
         """Editing and checking never exclude each other: section and figures move while a point is dragged."""
@@ -136,8 +143,7 @@ class GlanceTest(WindowTest):
         self.key("5")
         self.idle()
         studio = self.view.picture().astype(int)
-        self.session.looks.gloss.turn = 120.0
-        self.session.changed.emit()
+        self.session.choose(Stripes(), replace(self.session.looks.of(Stripes()), turn=120.0))
         self.idle()
         turned = self.view.picture().astype(int)
         self.assertGreater((np.abs(studio - turned).max(axis=2) > 20).sum(), 300)
@@ -163,8 +169,7 @@ class GlanceTest(WindowTest):
         self.assertIn("G0", self.window.hand.tool.choices[0].label)
         self.assertTrue(self.window.fit_strip.joins.isVisible())
         self.assertIn("G0", self.window.fit_strip.joins.value.text())
-        self.session.looks.glances = frozenset()
-        self.session.changed.emit()
+        self.window.sight.show_plain()
         self.assertFalse(self.window.fit_strip.joins.isVisible())
 
     def test_stripes_are_exact_in_every_pixel(self) -> None:
@@ -174,7 +179,7 @@ class GlanceTest(WindowTest):
         bent = Surface((4, 4), (knots, knots), np.stack([x, y, 14 * np.sin(x / 25) * np.cos(y / 30)], -1))
         self.session.start(Document().with_item(Item("p", "Patch", bent)), None, "opened")
         self.window.sight.look_along("slanted")
-        self.session.looks.gloss.stripes = GlossKind.LIGHT
+        self.session.choose(Stripes(), GlossLook(stripes=GlossKind.LIGHT))
         self.key("4")
         self.idle()
         # a camera that has just moved may leave the exact normals out where pictures take long
@@ -183,7 +188,7 @@ class GlanceTest(WindowTest):
         uv = 0.02 + 0.96 * np.random.default_rng(0).random((600, 2))
         seen = np.round(self.view.camera.project(bent.at(uv))[:, :2]).astype(int)
         # the place that the middle of the pixel shows is a little beside: those near a border of stripes do not count
-        place = np.arccos(bent.normals(uv) @ [0, 0, 1]) * self.session.looks.gloss.count / np.pi
+        place = np.arccos(bent.normals(uv) @ [0, 0, 1]) * self.session.looks.of(Stripes()).count / np.pi
         wave = np.abs(place - np.floor(place) - 0.5) - 0.25
         clear = np.abs(wave) > 0.06
         # folded forms hide some of their places: look only where the form faces the eye
@@ -221,56 +226,59 @@ class CheckFormsTest(WindowTest):
         QApplication.sendEvent(self.view, event)
         self.idle()
 
+    def planes(self) -> Any:
+        """The planes of the sections as they are now."""
+        return self.session.looks.of(Sections()).planes
+
     def test_planes_of_every_kind(self) -> None:
         tool = self.window.hand.take_up(SectionsCheck)
         surface = self.surface()
-        looks = self.session.looks.sections
         # one free plane, dragged along its normal by hand and moved by keys
         tool.options.kind = CutKind.FREE
         tool.options_changed()
         self.idle()
-        before = looks.planes.planes[0]  # type: ignore[union-attr]
+        before = self.planes().planes[0]
         middle = self.view.rect().center()
         self.drag(middle, middle + QPoint(60, 10))
-        moved = looks.planes.planes[0]  # type: ignore[union-attr]
+        moved = self.planes().planes[0]
         self.assertGreater(abs(moved.offset - before.offset), 5.0)
         np.testing.assert_array_equal(moved.normal, before.normal)
         self.key(Qt.Key.Key_PageUp)
-        self.assertAlmostEqual(looks.planes.planes[0].offset - moved.offset, 1.0)  # type: ignore[union-attr]
-        cut = looks.planes.planes[0]  # type: ignore[union-attr]
+        self.assertAlmostEqual(self.planes().planes[0].offset - moved.offset, 1.0)
+        cut = self.planes().planes[0]
         self.idle()
         strong = [lines for lines in self.view.scene.lines if lines.width in (1.4, 2.0) and lines.lift >= 1.0]
         for lines in strong:
             np.testing.assert_allclose(cut.height(lines.segments.reshape(-1, 3)), 0.0, atol=1e-6)
         self.drag(middle, middle + QPoint(40, 0), SHIFT)
-        self.assertLess(looks.planes.planes[0].normal @ cut.normal, 0.999)  # type: ignore[union-attr]
+        self.assertLess(self.planes().planes[0].normal @ cut.normal, 0.999)
         # round an axis, square to a clicked edge, across the picture
         tool.options.kind, tool.options.step = CutKind.ROUND, 30.0
         tool.options_changed()
-        self.assertEqual(len(looks.planes.planes), 6)  # type: ignore[union-attr]
+        self.assertEqual(len(self.planes().planes), 6)
         tool.options.kind = CutKind.CURVE
         tool.options_changed()
         self.click(surface.at([[0.5, 0.0]])[0])
         length = np.linalg.norm(
             np.diff(surface.at(np.column_stack([np.linspace(0, 1, 99), np.zeros(99)])), axis=0), axis=1
         )
-        self.assertEqual(len(looks.planes.planes), int(length.sum() / 10) + 1)  # type: ignore[union-attr]
+        self.assertEqual(len(self.planes().planes), int(length.sum() / 10) + 1)
         tool.options.kind = CutKind.SIGHT
         tool.options_changed()
         self.idle()
         self.key(Qt.Key.Key_Return)
-        np.testing.assert_allclose(looks.planes.direction, self.view.camera.axes[0], atol=1e-12)  # type: ignore[union-attr]
+        np.testing.assert_allclose(self.planes().direction, self.view.camera.axes[0], atol=1e-12)
 
     def test_combs_graph_wobble_and_the_wheel(self) -> None:
         self.window.hand.take_up(CombsCheck)
         self.key("3")
         self.key("3")
         self.idle()
-        teeth = self.session.looks.combs.teeth
+        teeth = self.session.looks.of(Combs()).teeth
         self.wheel(2)
-        self.assertAlmostEqual(self.session.looks.combs.teeth / teeth, 1.2)
+        self.assertAlmostEqual(self.session.looks.of(Combs()).teeth / teeth, 1.2)
         self.wheel(1, SHIFT)
-        self.assertEqual(self.session.looks.combs.lines, 6)
+        self.assertEqual(self.session.looks.of(Combs()).lines, 6)
         self.wheel(-1, SHIFT)
         self.click(self.surface().at([[0.5, 0.5]])[0])
         self.idle()
@@ -331,21 +339,21 @@ class CheckFormsTest(WindowTest):
 
     def test_light_bars_turn_by_hand(self) -> None:
         self.window.hand.take_up(GlossCheck)
-        turn = self.session.looks.gloss.turn
+        turn = self.session.looks.of(Stripes()).turn
         middle = self.view.rect().center()
         self.drag(middle, middle + QPoint(50, 0))
-        self.assertAlmostEqual(self.session.looks.gloss.turn, (turn + 20.0) % 360, delta=0.5)
-        count = self.session.looks.gloss.count
+        self.assertAlmostEqual(self.session.looks.of(Stripes()).turn, (turn + 20.0) % 360, delta=0.5)
+        count = self.session.looks.of(Stripes()).count
         self.key("4")
         self.key("4")
         self.wheel(1)
-        self.assertGreater(self.session.looks.gloss.count, count)
+        self.assertGreater(self.session.looks.of(Stripes()).count, count)
         light = self.view.picture().mean()
         for _ in range(4):
             self.wheel(1, SHIFT)
-        self.assertAlmostEqual(self.session.looks.gloss.dark, 0.7)
+        self.assertAlmostEqual(self.session.looks.of(Stripes()).dark, 0.7)
         self.assertLess(self.view.picture().mean(), light)
         # small parts are cut more closely by themselves
         small = Surface.bezier([[[0, 0, 0], [0, 30, 0]], [[40, 0, 0], [40, 30, 5]]])
         self.session.start(Document().with_item(Item("p", "Small", small)), None, "small")
-        self.assertEqual(self.session.looks.sections.spacing, 3.0)
+        self.assertEqual(spacing_of(self.session, self.session.looks.of(Sections())), 3.0)

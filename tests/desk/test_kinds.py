@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPoint, Qt
 
 from arabesque.desk.kept import Kept
 from arabesque.desk.kinds import SHOWN, item_under, shown_of
-from arabesque.desk.looks import Glance, ScanLook
+from arabesque.desk.looks import ScanLook
 from arabesque.desk.tools.check.judge import JoinsCheck
 from arabesque.desk.view.pointer import Pointer
 from arabesque.geometry import Curve, Elementary, split_surface
@@ -132,7 +132,7 @@ class SeenTest(WindowTest):
         np.testing.assert_allclose(self.session.seen.ends[1], one.box[1])
         self.window.sight.show_alone()
         self.assertEqual(len(self.session.patches), 2)
-        self.assertIn(Glance.JOINS, self.window.sight.looks.glances)
+        self.assertIn("joins", self.session.looks.on)
 
 
 class KeptTest(WindowTest):
@@ -158,8 +158,8 @@ class KeptTest(WindowTest):
     def test_a_drag_leaves_nothing_behind(self) -> None:
         """What was computed for the states of a drag goes with them."""
         self.patched()
-        for glance in (Glance.DISTANCE, Glance.COMBS, Glance.NET, Glance.FORM):
-            self.window.sight.toggle_glance(glance)
+        for glance in ("distance", "combs", "net", "form"):
+            self.window.sight.toggle(glance)
         self.idle()
         item, base = self.session.surface_item, self.surface()
         assert item is not None

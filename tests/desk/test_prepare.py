@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QListWidget
 
 from arabesque.demo import master, simulate
 from arabesque.desk.scan_views import CurvatureKind
+from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.pick import Pick
 from arabesque.desk.tools.prepare.calm_scan import CalmScan
@@ -496,6 +497,9 @@ class LookAndItemsTest(PrepareTest):
         self.take(CloseOpenings)
         self.enter()
         self.enter()
+        self.key(Qt.Key.Key_N)
+        self.assertIsInstance(self.window.hand.tool, Pick)  # a letter of another step
+        self.window.hand.go_to(Step.PATCH)
         self.key(Qt.Key.Key_N)
         for corner in heron(25_000).master.corners["flank"]:
             self.click(corner)

@@ -8,7 +8,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QToolButton
 
 from arabesque.checking import Flaw, find_joins, surface_combs
+from arabesque.desk.checks.gloss import GlossLook, Stripes
 from arabesque.desk.panels.weight_table import WeightTable
+from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import DegreeChoice
 from arabesque.desk.tools.check.compare import Compare
 from arabesque.desk.tools.deliver.export import Export
@@ -188,7 +190,7 @@ class HeronTopTest(WindowTest):
         for line in surface_combs(surface, 5)[5 * twin.axis : 5 * twin.axis + 5]:
             self.assertFalse(line.flaws[Flaw.SIGN].any())
         # pixels on both sides of the plane, half a millimetre and more apart: the same stripe
-        self.session.looks.gloss.stripes = GlossKind.LIGHT
+        self.session.choose(Stripes(), GlossLook(stripes=GlossKind.LIGHT))
         self.session.select(None)
         self.key("4")
         self.idle()
@@ -407,6 +409,7 @@ class VersionsTest(SculptTest):
         changed = self.surface()
         self.key(Qt.Key.Key_Escape)
         self.key(Qt.Key.Key_Escape)
+        self.window.hand.go_to(Step.CHECK)
         tool = self.take(Compare, Qt.Key.Key_H, SHIFT)
         told = {fact.label: fact.value for fact in tool.facts}
         self.assertIn("calm", told["Left  |  right"])

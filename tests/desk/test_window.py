@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QLabel, QLineEdit, QToolButton
 
 from arabesque.checking import Figures
-from arabesque.desk.looks import Glance, ScanLook
+from arabesque.desk.looks import ScanLook
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.move_points import MovePoints
@@ -212,16 +212,16 @@ class StepsAndGlancesTest(WindowTest):
     def test_tap_switches_and_hold_glances(self) -> None:
         self.patched()
         self.key(Qt.Key.Key_1)
-        self.assertIn(Glance.DISTANCE, self.window.sight.looks.glances)
+        self.assertIn("distance", self.session.looks.on)
         self.key(Qt.Key.Key_7)
         self.key(Qt.Key.Key_1)
-        self.assertEqual(self.window.sight.looks.glances, {Glance.NET})
+        self.assertEqual(self.session.looks.on, {"net"})
         self.key(Qt.Key.Key_0)
-        self.assertEqual(self.window.sight.looks.glances, frozenset())
+        self.assertEqual(self.session.looks.on, frozenset())
         self.strike(QEvent.Type.KeyPress, 5000)
-        self.assertIn(Glance.DISTANCE, self.window.sight.looks.glances)
+        self.assertIn("distance", self.session.looks.on)
         self.strike(QEvent.Type.KeyRelease, 5450)
-        self.assertNotIn(Glance.DISTANCE, self.window.sight.looks.glances)
+        self.assertNotIn("distance", self.session.looks.on)
 
     def strike(self, kind: QEvent.Type, milliseconds: int) -> None:
         """An event of the key 1 as the desktop sends it, with the time at which the hand did it."""
@@ -233,13 +233,13 @@ class StepsAndGlancesTest(WindowTest):
         self.strike(QEvent.Type.KeyPress, 5000)
         time.sleep(0.5)
         self.strike(QEvent.Type.KeyRelease, 5080)
-        self.assertIn(Glance.DISTANCE, self.window.sight.looks.glances)
+        self.assertIn("distance", self.session.looks.on)
 
     def test_control_points_are_seen_on_dark_stripes(self) -> None:
         """Round each disc runs a light rim: paper beside ink, whatever lies below."""
         self.patched()
         self.window.hand.take_up(MovePoints)
-        self.window.sight.toggle_glance(Glance.STRIPES)
+        self.window.sight.toggle("stripes")
         self.idle()
         QTest.qWait(300)
         picture = self.view.picture().astype(int)

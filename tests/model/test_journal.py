@@ -53,16 +53,16 @@ class JournalTest(unittest.TestCase):
         self.assertTrue(journal.flush())
         journal.close(keep=True)
 
-    def test_fifty_sessions_killed_at_random_moments(self) -> None:
+    def test_sessions_killed_at_random_moments(self) -> None:
         """kill -9 at any moment: every step older than a second is there, and what is there is right."""
-        command = [sys.executable, "-m", "tests.model.killed_session", str(self.root), "50"]
+        command = [sys.executable, "-m", "tests.model.killed_session", str(self.root), "25"]
         done = subprocess.run(command, capture_output=True, text=True, timeout=240, check=True, env=dict(os.environ))
         rounds = [json.loads(line) for line in done.stdout.splitlines()]
-        self.assertEqual(len(rounds), 50)
+        self.assertEqual(len(rounds), 25)
         for result in rounds:
             self.assertEqual((result["wrong"], result["missing"]), (0, 0), result)
-        self.assertGreater(sum(result["kept"] for result in rounds), 1000)
-        self.assertGreater(sum(result["found"] for result in rounds), 45)
+        self.assertGreater(sum(result["kept"] for result in rounds), 500)
+        self.assertGreater(sum(result["found"] for result in rounds), 22)
 
     def test_undo_milestones_and_the_saved_state_come_back(self) -> None:
         journal = self.journal()

@@ -9,6 +9,7 @@ from arabesque.checking import FormKind, Grid, form_values
 from arabesque.desk import theme
 from arabesque.desk.view.scene import MISSING, Form, Paint, Triangles, grid_border
 from arabesque.geometry import Surface, bezier_nets, span_places
+from arabesque.model import Item
 
 LIFT = 0.25
 """Patches are drawn this far (mm) before their place, so that the scan's noise does not show through."""
@@ -54,3 +55,9 @@ def form_triangles(slot: str, grid: Grid, surface: Surface, kind: FormKind, dimm
 def patch_edges(grid: Grid) -> Floats:
     """The border of a measured patch, a closed ring of points."""
     return grid_border(grid.points)
+
+
+def size_of(items: list[Item]) -> float:
+    """Diagonal of the box round the control points of some surfaces, mm."""
+    points = [item.shape.points.reshape(-1, 3) for item in items if isinstance(item.shape, Surface)]
+    return float(np.linalg.norm(np.ptp(np.concatenate(points), axis=0))) if points else 100.0

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.checking import Grid, WayBack
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.desk.kept import Kept
-from arabesque.desk.looks import Looks
+from arabesque.desk.looks import Chosen, Looks
 from arabesque.desk.marks import Marks
 from arabesque.desk.meters import SAMPLES_ALONG, Meters
 from arabesque.desk.points import PointChoice
@@ -45,8 +46,6 @@ from arabesque.scan import Scan, ready_to_fit
 from arabesque.shapes import Shape
 from arabesque.solid import FileKind, KernelWorker, Model, deliver, read_model, shown_part
 
-SMALL, SMALL_SPACING, SPACING = 180.0, 3.0, 10.0
-"""mm: sections of parts smaller than the first are so far apart by themselves; else as the third says."""
 FEWEST_ALONG = 30
 """Samples a side of each patch in a drag of very many."""
 
@@ -93,6 +92,17 @@ class Session(QObject):
         self.points = PointChoice()
         self.meters.measured.connect(self.changed)
         self.changed.connect(self._want_measures)
+
+    # looks
+
+    def look(self, looks: Looks) -> None:
+        """Look at the work otherwise."""
+        self.looks = looks
+        self.changed.emit()
+
+    def choose(self, check: Chosen[Any], look: object) -> None:
+        """Choose otherwise how a check shows."""
+        self.look(self.looks.choosing(check, look))
 
     # the document
 
@@ -311,8 +321,7 @@ class Session(QObject):
     def _begun(self) -> None:
         self._selection, self._also = None, ()
         self.points.clear()
-        low, high = Seen(self.history.document).ends
-        self.looks.sections.spacing = SMALL_SPACING if float(np.linalg.norm(high - low)) < SMALL else SPACING
+        self.looks = replace(self.looks, alone=frozenset())
         self.filed.emit()
         self.selected.emit()
         self.changed.emit()

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject
 
 from arabesque.arrays import Floats
 from arabesque.desk.hand import Hand
 from arabesque.desk.kinds import item_under
-from arabesque.desk.looks import Glance, ScanLook
+from arabesque.desk.looks import Looks, ScanLook
 from arabesque.desk.session import Session
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.widget import View
@@ -21,47 +21,40 @@ GRAZING = 0.16
 
 
 class Sight(QObject):
-    """Moves the camera, and switches glances and looks."""
-
-    changed = pyqtSignal()
-    """Something is looked at otherwise."""
+    """Moves the camera, and switches checks and looks."""
 
     def __init__(self, session: Session, hand: Hand, view: View) -> None:
         super().__init__()
         self._session, self._hand, self._view = session, hand, view
-        self.looks = session.looks
 
     @property
     def perspective(self) -> bool:
         """True when far things are smaller."""
         return self._view.camera.perspective
 
-    def toggle_glance(self, glance: Glance) -> None:
+    def toggle(self, check_id: str) -> None:
         """Lay a check over the picture, or take it away."""
-        self.looks.glances = self.looks.glances ^ {glance}
-        self.looks.latest = glance if glance in self.looks.glances else None
-        self.changed.emit()
+        self._look(self._session.looks.toggled(check_id))
 
     def show_plain(self) -> None:
         """Take every check away."""
-        self.looks.glances = frozenset()
-        self.changed.emit()
+        self._look(replace(self._session.looks, on=frozenset()))
 
     def toggle_edges(self) -> None:
         """Show the edges of the scans' triangles, or hide them."""
-        self.looks.edges = not self.looks.edges
-        self.changed.emit()
+        self._look(replace(self._session.looks, edges=not self._session.looks.edges))
 
     def show_scans(self, look: ScanLook) -> None:
         """Show scans in another way."""
-        self.looks.scans = look
-        self.changed.emit()
+        self._look(replace(self._session.looks, scans=look))
 
     def show_alone(self) -> None:
         """Show only the selected item besides the reference scan, or everything again."""
-        item = self._session.selection
-        self.looks.alone = frozenset() if self.looks.alone or item is None else frozenset({item.id})
-        self.changed.emit()
+        item, looks = self._session.selection, self._session.looks
+        self._look(replace(looks, alone=frozenset() if looks.alone or item is None else frozenset({item.id})))
+
+    def _look(self, looks: Looks) -> None:
+        self._session.look(looks)
 
     def place_under(self, pointer: Pointer) -> Floats | None:
         """Where the camera turns about: what the pointer's ray hits first."""

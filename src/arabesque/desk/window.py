@@ -21,13 +21,14 @@ from PyQt6.QtWidgets import (
 )
 
 from arabesque.desk import theme as themes
+from arabesque.desk.checks import CHECKS, Check, scaled
 from arabesque.desk.commands import COMMANDS
 from arabesque.desk.commands.actions import Commands
 from arabesque.desk.desk import Desk
 from arabesque.desk.filing import Filing
 from arabesque.desk.hand import Hand
 from arabesque.desk.kinds import shown_of
-from arabesque.desk.looks import Glance, ScanLook, scaled
+from arabesque.desk.looks import ScanLook
 from arabesque.desk.panels.chips import Chips
 from arabesque.desk.panels.fields import LengthField
 from arabesque.desk.panels.finder import Finder
@@ -68,7 +69,7 @@ class Window(QMainWindow):
         self.settings = settings or Settings()
         self.session = Session(journal)
         self._cursor = (0.0, 0.0)
-        self._held: tuple[Glance, int, bool] | None = None
+        self._held: tuple[Check, int, bool] | None = None
         self._message = QTimer(self)
         self._message.setSingleShot(True)
         self._message.timeout.connect(self._clear_message)
@@ -95,7 +96,6 @@ class Window(QMainWindow):
         self.hand.stepped.connect(self._stepped)
         self.hand.changed.connect(self._changed)
         self.hand.form_changed.connect(self.inspector.make_anew)
-        self.sight.changed.connect(self._changed)
         self.session.changed.connect(self._changed)
         self.session.selected.connect(self._changed)
         self.session.filed.connect(self._filed)
@@ -180,7 +180,7 @@ class Window(QMainWindow):
         self.chips = Chips(
             [
                 [self.commands[f"scan-{look.name.lower()}"] for look in ScanLook],
-                [self.commands["plain"], *(self.commands[f"glance-{g.name.lower()}"] for g in Glance)],
+                [self.commands["plain"], *(self.commands[f"glance-{check.id}"] for check in CHECKS)],
             ],
             self.view,
         )
@@ -365,9 +365,14 @@ class Window(QMainWindow):
 
     def _scale(self, notches: float, fine: bool) -> None:
         """Alt and the wheel: the tool's own scale, or that of the check that was switched on last."""
-        if self.hand.tool.wheel(notches, fine) or scaled(self.session.looks, notches, fine):
+        if self.hand.tool.wheel(notches, fine):
             self.inspector.make_anew()
-            self._changed()
+            return
+        looks = scaled(self.session.looks, notches, fine)
+        if looks is not None:
+            self.session.look(looks)
+            self.hand.tool.looks_changed()
+            self.inspector.make_anew()
 
     # keys
 
@@ -424,13 +429,13 @@ class Window(QMainWindow):
         keypad = bool(event.modifiers() & Qt.KeyboardModifier.KeypadModifier)
         if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier or keypad:
             return False
-        glance = next((g for g in Glance if event.text() == g.key), None)
+        glance = next((check for check in CHECKS if event.text() == check.key), None)
         if glance is None:
             return False
         if not event.isAutoRepeat():
             # by the events' own clock: what a slow picture delays is no hold
-            self._held = (glance, event.timestamp(), glance in self.session.looks.glances)
-            self.sight.toggle_glance(glance)
+            self._held = (glance, event.timestamp(), glance.id in self.session.looks.on)
+            self.sight.toggle(glance.id)
         return True
 
     def _key_up(self, event: QKeyEvent) -> None:
@@ -440,8 +445,8 @@ class Window(QMainWindow):
             return
         glance, since, before = self._held
         self._held = None
-        if event.timestamp() - since > HOLD_MILLISECONDS and (glance in self.session.looks.glances) != before:
-            self.sight.toggle_glance(glance)
+        if event.timestamp() - since > HOLD_MILLISECONDS and (glance.id in self.session.looks.on) != before:
+            self.sight.toggle(glance.id)
 
     # menus under the pointer
 

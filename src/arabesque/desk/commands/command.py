@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from arabesque.desk.desk import Desk
-from arabesque.desk.looks import Glance, ScanLook
+from arabesque.desk.looks import ScanLook
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Needs, Tool
 
@@ -28,7 +28,7 @@ class State:
     back: bool = False
     forth: bool = False
     tool: type[Tool] | None = None
-    glances: frozenset[Glance] = frozenset()
+    checks: frozenset[str] = frozenset()
     scan_look: ScanLook = ScanLook.SOLID
     edges: bool = False
     alone: bool = False
@@ -49,7 +49,7 @@ class State:
             history.position > 0,
             history.position + 1 < len(history.steps),
             type(desk.hand.tool),
-            looks.glances,
+            looks.on,
             looks.scans,
             looks.edges,
             bool(looks.alone),

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from functools import partial
 
+from arabesque.desk.checks import CHECKS, Check
 from arabesque.desk.commands.command import Command, State
 from arabesque.desk.desk import Desk
-from arabesque.desk.looks import Glance, ScanLook
+from arabesque.desk.looks import ScanLook
 
 _LOOKS = {
     "top": ("From the top", "Ctrl+1"),
@@ -36,12 +37,12 @@ def _scans_are(look: ScanLook, state: State) -> bool:
     return state.scan_look is look
 
 
-def _toggle(glance: Glance, desk: Desk) -> None:
-    desk.sight.toggle_glance(glance)
+def _toggle(check: Check, desk: Desk) -> None:
+    desk.sight.toggle(check.id)
 
 
-def _lies_over(glance: Glance, state: State) -> bool:
-    return glance in state.glances
+def _lies_over(check: Check, state: State) -> bool:
+    return check.id in state.checks
 
 
 def _look_along(direction: str, desk: Desk) -> None:
@@ -57,12 +58,12 @@ COMMANDS = (
         for look, (label, hint, sign) in _SCANS.items()
     ),
     Command("plain", "0  plain", "Take every check away", lambda d: d.sight.show_plain(), "View", "0",
-            on=lambda s: not s.glances),
+            on=lambda s: not s.checks),
     *(
-        Command(f"glance-{glance.name.lower()}", f"{glance.key}  {glance.word}",
-                f"{glance.word.capitalize()}: tap {glance.key} for on or off, hold it for a glance",
-                partial(_toggle, glance), "View", on=partial(_lies_over, glance), short=glance.short)
-        for glance in Glance
+        Command(f"glance-{check.id}", f"{check.key}  {check.word}",
+                f"{check.word.capitalize()}: tap {check.key} for on or off, hold it for a glance",
+                partial(_toggle, check), "View", on=partial(_lies_over, check), short=check.short)
+        for check in CHECKS
     ),
     Command("look-fit", "Everything in sight", "Fit the view to what is shown", lambda d: d.sight.fit_view(), "View",
             "Home", "ph.frame-corners"),

@@ -5,12 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
+from arabesque.checking import FormKind
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
 from arabesque.desk.looks import Looks
+from arabesque.desk.scan_views import CurvatureKind
 from arabesque.desk.session import Session
 from arabesque.desk.view.pointer import Pointer
-from arabesque.desk.view.scene import Discs, Label, Lines, Scene, Triangles
+from arabesque.desk.view.scene import Discs, Label, Lines, Part, Scene, Triangles
 from arabesque.model import Item, kind_of
 
 MARK_LIFT = 0.0015
@@ -24,7 +26,10 @@ class Pen:
     """Draws items into a scene.
 
     moving: the camera moves, scans may be coarser. exact: stripes by the
-    exact normals; not where pictures take long and one moves.
+    exact normals; not where pictures take long and one moves. covered: ids of
+    items that the tool draws itself. form: the curvature that colours
+    patches; curvature: the one that colours scans, full at so many 1/mm (None:
+    at their own range).
     """
 
     session: Session
@@ -32,8 +37,12 @@ class Pen:
     scene: Scene
     moving: bool = False
     exact: bool = True
+    covered: frozenset[str] = frozenset()
+    form: FormKind | None = None
+    curvature: CurvatureKind | None = None
+    curvature_full: float | None = None
 
-    def add(self, part: Triangles | Lines | Discs | Label) -> None:
+    def add(self, part: Part) -> None:
         """Add one part to the list of its kind."""
         scene = self.scene
         kinds: dict[type, list] = {

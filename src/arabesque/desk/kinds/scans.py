@@ -6,7 +6,7 @@ from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact, number, three
 from arabesque.desk.kinds.base import MARK_LIFT, Pen, Shown
-from arabesque.desk.looks import Glance, ScanLook
+from arabesque.desk.looks import ScanLook
 from arabesque.desk.session import Session
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Paint, Triangles
@@ -28,8 +28,7 @@ class ShownScan(Shown):
             return
         through = item.look.see_through or looks.scans is ScanLook.SEE_THROUGH
         dimmed = session.document.dims(item)
-        shown = Glance.CURVATURE in looks.glances
-        curvature = session.scan_views.curvature(scan, looks.curvature) if shown else None
+        curvature = None if pen.curvature is None else session.scan_views.curvature(scan, pen.curvature)
         stand_in = session.scan_views.stand_in(scan) if pen.moving and curvature is None else None
         points, normals, triangles = stand_in or (scan.points, scan.smoothed_normals, scan.triangles)
         slot = item.id if stand_in is None else f"{item.id} coarse"
@@ -41,8 +40,8 @@ class ShownScan(Shown):
         if marked is not None:
             colour, lift = theme.now().marked, MARK_LIFT * scan.diagonal
             pen.add(Triangles("marks", scan.points, scan.smoothed_normals, marked, colour, lift=lift))
-        if curvature is not None and Glance.FORM not in looks.glances:
-            pen.set(curvature_range=looks.curvature_range or curvature[1])
+        if curvature is not None and pen.form is None:
+            pen.set(curvature_range=pen.curvature_full or curvature[1])
 
     def hit(self, session: Session, item: Item, pointer: Pointer) -> float | None:
         if session.looks.scans is ScanLook.HIDDEN:

@@ -7,14 +7,12 @@ import numpy as np
 from arabesque.checking import Grid
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
-from arabesque.desk.judging import net_parts
 from arabesque.desk.kinds.base import Pen, Shown
-from arabesque.desk.looks import Glance
 from arabesque.desk.patches import LIFT, form_triangles, patch_edges, patch_triangles
 from arabesque.desk.session import Session
 from arabesque.desk.view.picking import surface_under
 from arabesque.desk.view.pointer import Pointer
-from arabesque.desk.view.scene import Discs, Lines, net_segments, polyline
+from arabesque.desk.view.scene import Lines, polyline
 from arabesque.geometry import Elementary, Face, Surface
 from arabesque.model import Item
 
@@ -31,21 +29,15 @@ class ShownSurface(Shown):
     def draw(self, pen: Pen, item: Item) -> None:
         for patch in pen.session.document.with_images([item]):
             self._draw_one(pen, patch)
-        if Glance.NET in pen.looks.glances:
-            pen.add(Lines(net_segments(item.shape.points), theme.now().net, 1.0, 0.8, on_top=True))
-            points = item.shape.points.reshape(-1, 3)
-            pen.add(Discs(points, np.zeros(len(points)), 2.8))
-            for flaw in net_parts(pen.session, item.shape):
-                pen.add(flaw)
 
     def _draw_one(self, pen: Pen, item: Item) -> None:
-        session, looks, gloss = pen.session, pen.looks, pen.scene.gloss
+        session, gloss = pen.session, pen.scene.gloss
         grid = session.grid(item)
         if grid is None:
             return
         dimmed = session.document.dims(item)
-        if Glance.FORM in looks.glances and gloss is None:
-            mesh = session.kept(form_triangles, item.id, grid, item.shape, looks.form, dimmed)
+        if pen.form is not None and gloss is None:
+            mesh = session.kept(form_triangles, item.id, grid, item.shape, pen.form, dimmed)
         else:
             exact = item.shape if gloss is not None and pen.exact else None
             mesh = session.kept(patch_triangles, item.id, grid, item.look.see_through, dimmed, exact)

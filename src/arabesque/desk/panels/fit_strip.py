@@ -12,9 +12,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBox
 from arabesque.arrays import Floats
 from arabesque.checking import Figures, Grid, WayBack
 from arabesque.desk import theme
+from arabesque.desk.checks.joins import JOINS, joins, limits_of
 from arabesque.desk.icons import icon
-from arabesque.desk.judging import joins
-from arabesque.desk.looks import Glance
 from arabesque.desk.panels.fields import LengthField
 from arabesque.desk.session import Session
 from arabesque.errors import ArabesqueError
@@ -193,15 +192,15 @@ class FitStrip(QWidget):
 
     def _show_joins(self, chosen: list[Item] | None) -> None:
         """The worst join, of some items or of all; only while joins are shown, for they take their time."""
-        looks = self._session.looks
-        self.joins.setVisible(Glance.JOINS in looks.glances)
-        if Glance.JOINS not in looks.glances:
+        shown, limits = JOINS.id in self._session.looks.on, limits_of(self._session)
+        self.joins.setVisible(shown)
+        if not shown:
             return
         items = self._session.patches
         numbers = {n for n, item in enumerate(items) if chosen is None or any(item.id == c.id for c in chosen)}
         found = [join for join in joins(self._session, items) if {join.first[0], join.second[0]} & numbers]
-        worst = min(found, key=lambda join: join.rank(looks.limits), default=None)
-        self.joins.show_value("–" if worst is None else worst.word(looks.limits), "", "")
+        worst = min(found, key=lambda join: join.rank(limits), default=None)
+        self.joins.show_value("–" if worst is None else worst.word(limits), "", "")
 
     def _grids(self, items: list[Item]) -> tuple[Grid, ...]:
         return tuple(grid for item in items if (grid := self._session.grid(item)) is not None)

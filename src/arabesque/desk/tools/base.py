@@ -120,6 +120,9 @@ class Tool(QObject):
     def options_changed(self) -> None:
         """The user changed ``options`` in the Inspector."""
 
+    def looks_changed(self) -> None:
+        """The choices of a check were changed elsewhere, by the wheel."""
+
     def press(self, pointer: Pointer) -> None:
         """The left button went down."""
 

@@ -21,7 +21,7 @@ class Pick(Tool):
         if self.session.scan is None:
             return "Open a scan, or drop one here"
         if not self.session.document.surfaces():
-            return "N lays the first patch: four clicks on the scan. Or prepare the scan first, from the left"
+            return "In Patch, N lays the first patch: four clicks on the scan. In Prepare it is made ready for that"
         return self.hint
 
     def press(self, pointer: Pointer) -> None:

@@ -90,6 +90,10 @@ class Label:
     text: str
 
 
+Part = Triangles | Lines | Discs | Label
+"""Something in the picture."""
+
+
 class GlossKind(Enum):
     """What is mirrored in glossy meshes; the value is its words and its number in the shader."""
 

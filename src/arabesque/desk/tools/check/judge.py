@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 
 from arabesque.checking import Join, Limits
+from arabesque.desk.checks import Check
+from arabesque.desk.checks.gloss import Stripes
+from arabesque.desk.checks.joins import JOINS, joins, limits_of
 from arabesque.desk.facts import Choice, Fact
-from arabesque.desk.judging import joins
-from arabesque.desk.looks import Along, Glance
+from arabesque.desk.looks import Along
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.options import labelled, share, whole
@@ -30,12 +32,24 @@ class Judge(Tool):
     step = Step.CHECK
     shortcut = ""
     applies = False
-    glance: ClassVar[Glance]
+    check: ClassVar[Check]
 
     def start(self) -> None:
-        self.session.looks.glances = self.session.looks.glances | {self.glance}
+        looks = self.session.looks
+        self.session.look(replace(looks, on=looks.on | {self.check.id}))
         self.read()
-        self.session.changed.emit()
+
+    @property
+    def look(self) -> Any:
+        """What is chosen of the check."""
+        return self.session.looks.of(self.check)
+
+    def choose(self, **choices: Any) -> None:
+        """Choose otherwise."""
+        self.session.choose(self.check, replace(self.look, **choices))
+
+    def looks_changed(self) -> None:
+        self.read()
 
     def read(self) -> None:
         """Show the choices as they are."""
@@ -45,7 +59,6 @@ class Judge(Tool):
 
     def options_changed(self) -> None:
         self.write()
-        self.session.changed.emit()
         self.changed.emit()
 
     @property
@@ -62,7 +75,7 @@ class GlossCheck(Judge):
     label = "Stripes"
     hint = "Stripes on patches: they run smoothly over a smooth form. 5 shows the studio instead"
     icon = "ph.waves"
-    glance = Glance.STRIPES
+    check = Stripes()
     _grabbed: tuple[float, float] | None = None
 
     @dataclass
@@ -82,13 +95,12 @@ class GlossCheck(Judge):
         return "Drag to turn the studio's bars; Alt and the wheel change the number of stripes, with Shift their width"
 
     def press(self, pointer: Pointer) -> None:
-        self._grabbed = (pointer.x, self.session.looks.gloss.turn)
+        self._grabbed = (pointer.x, self.look.turn)
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
         if dragging and self._grabbed is not None:
             x, turn = self._grabbed
-            self.session.looks.gloss.turn = (turn + TURN * (pointer.x - x)) % 360
-            self.session.changed.emit()
+            self.choose(turn=(turn + TURN * (pointer.x - x)) % 360)
 
     def release(self, pointer: Pointer) -> None:
         self._grabbed = None
@@ -96,12 +108,12 @@ class GlossCheck(Judge):
         self.form_changed.emit()
 
     def read(self) -> None:
-        look, o = self.session.looks.gloss, self.options
+        look, o = self.look, self.options
         o.stripes, o.count, o.along, o.turn, o.dark = look.stripes, look.count, look.along, round(look.turn), look.dark
 
     def write(self) -> None:
-        look, o = self.session.looks.gloss, self.options
-        look.stripes, look.count, look.along, look.turn, look.dark = o.stripes, o.count, o.along, float(o.turn), o.dark
+        o = self.options
+        self.choose(stripes=o.stripes, count=o.count, along=o.along, turn=float(o.turn), dark=o.dark)
 
 
 class JoinsCheck(Judge):
@@ -111,7 +123,7 @@ class JoinsCheck(Judge):
     label = "Joins"
     hint = "Edges that meet, with the continuity they reach; the worst place of what fails is marked"
     icon = "ph.intersect"
-    glance = Glance.JOINS
+    check = JOINS
 
     @dataclass
     class Options:
@@ -126,12 +138,12 @@ class JoinsCheck(Judge):
         return "Click a join in the list to fly to its worst place"
 
     def read(self) -> None:
-        limits, o = self.session.looks.limits, self.options
+        limits, o = limits_of(self.session), self.options
         o.gap, o.angle, o.curvature = limits.gap, round(100 * limits.angle), limits.curvature
 
     def write(self) -> None:
         o = self.options
-        self.session.looks.limits = Limits(max(o.gap, 0.0), o.angle / 100, o.curvature, o.curvature)
+        self.choose(limits=Limits(max(o.gap, 0.0), o.angle / 100, o.curvature, o.curvature))
 
     @property
     def facts(self) -> list[Fact]:
@@ -147,7 +159,7 @@ class JoinsCheck(Judge):
 
     @property
     def choices(self) -> list[Choice]:
-        items, limits = self.session.patches, self.session.looks.limits
+        items, limits = self.session.patches, limits_of(self.session)
         found = sorted(joins(self.session, items), key=lambda join: join.rank(limits))
         return [
             Choice(
@@ -160,7 +172,7 @@ class JoinsCheck(Judge):
     def _fly(self, item: Item, join: Join) -> None:
         """Look at the worst place of an edge."""
         assert isinstance(item.shape, Surface)
-        place = join.points[join.worst(self.session.looks.limits)]
+        place = join.points[join.worst(limits_of(self.session))]
         uv = foot_points(item.shape, place[None]).uv
         size = float(np.linalg.norm(np.ptp(join.points, axis=0)))
         self.session.fly_wanted.emit(place, item.shape.normals(uv)[0], 0.25 * size)

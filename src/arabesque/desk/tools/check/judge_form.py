@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 from functools import partial
 
 import numpy as np
 
 from arabesque.checking import BothWays, FormKind, Grid, Island, NetReport, hollow_islands, measure_both_ways, read_net
+from arabesque.desk.checks.distance import Distance
+from arabesque.desk.checks.form import PatchForm
+from arabesque.desk.checks.net import Nets
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.jobs import Job
-from arabesque.desk.looks import Glance
 from arabesque.desk.patches import form_of
 from arabesque.desk.seen import Seen
 from arabesque.desk.tools.check.judge import Judge
@@ -40,7 +42,7 @@ class DistanceCheck(Judge):
     label = "Distance"
     hint = "Signed distance of patches to the scan; both directions in figures, the worst places as a list"
     icon = "ph.ruler"
-    glance = Glance.DISTANCE
+    check = Distance()
 
     @dataclass
     class Options:
@@ -65,7 +67,8 @@ class DistanceCheck(Judge):
         self.options.against = Against.ALL if self.session.looks.against_all else Against.REFERENCE
 
     def write(self) -> None:
-        self.session.looks.against_all = self.options.against is Against.ALL
+        against_all = self.options.against is Against.ALL
+        self.session.look(replace(self.session.looks, against_all=against_all))
 
     def _measure(self) -> None:
         """Measure both directions beside the window, for the work as it is committed."""
@@ -150,7 +153,7 @@ class FormCheck(Judge):
     label = "Patch form"
     hint = "Curvature of patches in colours: mean, Gaussian, largest, hollow islands where it should bulge"
     icon = "ph.circle-half-tilt"
-    glance = Glance.FORM
+    check = PatchForm()
 
     @dataclass
     class Options:
@@ -160,10 +163,10 @@ class FormCheck(Judge):
         full_at: float = labelled(0.0, "Full at R")
 
     def read(self) -> None:
-        self.options.shows, self.options.full_at = self.session.looks.form, self.session.looks.form_radius
+        self.options.shows, self.options.full_at = self.look.kind, self.look.radius
 
     def write(self) -> None:
-        self.session.looks.form, self.session.looks.form_radius = self.options.shows, max(self.options.full_at, 0.0)
+        self.choose(kind=self.options.shows, radius=max(self.options.full_at, 0.0))
 
     def _grids(self) -> list[tuple[Item, Surface, Grid]]:
         return [
@@ -215,7 +218,7 @@ class NetCheck(Judge):
     label = "Nets, weight"
     hint = "Control points of each patch and in all; rows that cross, uneven spacing, points that dip inside"
     icon = "ph.grid-four"
-    glance = Glance.NET
+    check = Nets()
 
     @property
     def says(self) -> str:

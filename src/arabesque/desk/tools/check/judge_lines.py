@@ -11,9 +11,10 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.arrays import Floats
 from arabesque.checking import Comb, Family, Flaw, PlaneSet, Wobble, line_comb, wobble
 from arabesque.desk import theme
+from arabesque.desk.checks.combs import SECTIONS, Combs, CombsOn, comb_words, combs_of_item
+from arabesque.desk.checks.sections import CutKind, spacing_of
 from arabesque.desk.facts import Fact
-from arabesque.desk.judging import comb_words, combs_of_item
-from arabesque.desk.looks import Along, CombsOn, CutKind, Glance
+from arabesque.desk.looks import Along
 from arabesque.desk.tools.check.judge import Judge
 from arabesque.desk.tools.on_patches import NEAR, edge_under
 from arabesque.desk.tools.options import angle, labelled, share, whole
@@ -39,7 +40,7 @@ class SectionsCheck(Judge):
     label = "Sections"
     hint = "Sections of the scan (thin) and of patches (strong); the gap can be drawn larger"
     icon = "ph.rows"
-    glance = Glance.SECTIONS
+    check = SECTIONS
     takes_places = True
 
     @dataclass
@@ -65,13 +66,17 @@ class SectionsCheck(Judge):
             }[self.kind]
 
     def read(self) -> None:
-        look, o = self.session.looks.sections, self.options
-        o.kind, o.along, o.spacing, o.start, o.gap = look.kind, look.along, look.spacing, look.start, look.gap
-        o.step = 15.0
+        look, o = self.look, self.options
+        spacing = spacing_of(self.session, look)
+        o.kind, o.along, o.spacing, o.start, o.gap = look.kind, look.along, spacing, look.start, look.gap
+
+    def start(self) -> None:
+        self.options.step = 15.0
         self._grabbed: tuple[Pointer, Plane, Floats] | None = None
         self._place: Floats | None = None
         self._camera: Camera | None = None
-        self._shown_as = look.kind, look.along
+        self._shown_as = self.look.kind, self.look.along
+        super().start()
 
     @property
     def says(self) -> str:
@@ -88,15 +93,14 @@ class SectionsCheck(Judge):
         return self.options.kind is CutKind.SIGHT
 
     def write(self) -> None:
-        look, o = self.session.looks.sections, self.options
-        look.along, look.start, look.gap = o.along, o.start, o.gap
-        if o.spacing > 0:
-            look.spacing = o.spacing
+        o, spacing = self.options, self.look.spacing
+        if o.spacing > 0 and o.spacing != spacing_of(self.session, self.look):
+            spacing = o.spacing
         fresh = (o.kind, o.along) != self._shown_as
         self._shown_as = o.kind, o.along
-        look.kind = o.kind
-        if fresh and o.kind in (CutKind.FREE, CutKind.ROUND, CutKind.SIGHT):
-            look.planes = None
+        lost = fresh and o.kind in (CutKind.FREE, CutKind.ROUND, CutKind.SIGHT)
+        planes = None if lost else self.look.planes
+        self.choose(kind=o.kind, along=o.along, start=o.start, gap=o.gap, spacing=spacing, planes=planes)
         try:
             self._lay()
         except ArabesqueError as problem:
@@ -108,31 +112,30 @@ class SectionsCheck(Judge):
 
     def _lay(self) -> None:
         """Set the planes of the kinds that are laid by hand."""
-        look, o = self.session.looks.sections, self.options
-        if o.kind is CutKind.FREE and not _is_one(look.planes):
-            look.planes = PlaneSet((Plane.through(self._middle(), o.along.value[1]),))
+        o = self.options
+        if o.kind is CutKind.FREE and not _is_one(self.look.planes):
+            self.choose(planes=PlaneSet((Plane.through(self._middle(), o.along.value[1]),)))
         elif o.kind is CutKind.ROUND:
             place = self._middle() if self._place is None else self._place
-            look.planes = PlaneSet.around(place, np.array(o.along.value[1]), o.step)
+            self.choose(planes=PlaneSet.around(place, np.array(o.along.value[1]), o.step))
         elif o.kind is CutKind.SIGHT and self._camera is not None:
             self._across(self._camera)
 
     def _across(self, camera: Camera) -> None:
         """Even planes along the sight, side by side across the picture: each is seen as an upright line."""
-        look = self.session.looks.sections
         right = camera.axes[0]
-        look.planes = Family(right, look.spacing, float(self._middle() @ right))
+        spacing = spacing_of(self.session, self.look)
+        self.choose(planes=Family(right, spacing, float(self._middle() @ right)))
 
     def apply(self) -> None:
         if self._camera is not None:
             self._across(self._camera)
-            self.session.changed.emit()
             self.changed.emit()
 
     # the hand
 
     def press(self, pointer: Pointer) -> None:
-        look, kind = self.session.looks.sections, self.options.kind
+        look, kind = self.look, self.options.kind
         if kind is CutKind.ROUND:
             hit = pointer.on_scan(self.session.scan)
             self._place = hit if hit is not None else self._place
@@ -141,7 +144,7 @@ class SectionsCheck(Judge):
             if curve is None:
                 self.session.tell_problem(ArabesqueError("There is no edge here", "Click the edge of a patch"))
                 return
-            look.planes = PlaneSet.across(curve, look.spacing)
+            self.choose(planes=PlaneSet.across(curve, spacing_of(self.session, look)))
         elif kind is CutKind.FREE and _is_one(look.planes):
             assert isinstance(look.planes, PlaneSet)
             plane = look.planes.planes[0]
@@ -172,26 +175,24 @@ class SectionsCheck(Judge):
                 # seen from the front, the plane follows the pointer up and down
                 far = (pressed.y - pointer.y) * pressed.camera.mm_per_pixel
             moved = Plane(plane.normal, plane.offset + far)
-        self.session.looks.sections.planes = PlaneSet((moved,))
-        self.session.changed.emit()
+        self.choose(planes=PlaneSet((moved,)))
 
     def release(self, pointer: Pointer) -> None:
         self._grabbed = None
 
     def key(self, event: QKeyEvent) -> bool:
-        planes = self.session.looks.sections.planes
+        planes = self.look.planes
         steps = {Qt.Key.Key_PageUp: 1.0, Qt.Key.Key_PageDown: -1.0}
         if self.options.kind is not CutKind.FREE or not isinstance(planes, PlaneSet) or event.key() not in steps:
             return False
         plane = planes.planes[0]
         moved = Plane(plane.normal, plane.offset + steps[Qt.Key(event.key())])
-        self.session.looks.sections.planes = PlaneSet((moved,))
-        self.session.changed.emit()
+        self.choose(planes=PlaneSet((moved,)))
         return True
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         self._camera = camera
-        planes = self.session.looks.sections.planes
+        planes = self.look.planes
         if self.options.kind is not CutKind.FREE or not isinstance(planes, PlaneSet) or len(planes.planes) != 1:
             return []
         rim = plane_rim(planes.planes[0], *self.session.seen.ends)
@@ -209,7 +210,7 @@ class CombsCheck(Judge):
     label = "Combs"
     hint = "Curvature combs; discs mark where a line bends to the other side, dips or speeds up unevenly"
     icon = "ph.chart-line"
-    glance = Glance.COMBS
+    check = Combs()
     takes_places = True
 
     @dataclass
@@ -226,13 +227,16 @@ class CombsCheck(Judge):
             return ("lines",) if self.on is CombsOn.SECTIONS else ()
 
     def read(self) -> None:
-        look, o = self.session.looks.combs, self.options
+        look, o = self.look, self.options
         o.on, o.lines, o.teeth = look.on, look.lines, look.teeth
+
+    def start(self) -> None:
         self.line: tuple[str, int, float] | None = None
+        super().start()
 
     def write(self) -> None:
-        look, o = self.session.looks.combs, self.options
-        look.on, look.lines, look.teeth = o.on, o.lines, o.teeth
+        o = self.options
+        self.choose(on=o.on, lines=o.lines, teeth=o.teeth)
 
     @property
     def says(self) -> str:

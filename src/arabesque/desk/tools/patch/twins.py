@@ -11,8 +11,8 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
+from arabesque.desk.checks.joins import joins, limits_of
 from arabesque.desk.facts import Choice, Fact
-from arabesque.desk.judging import joins
 from arabesque.desk.looks import Along
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
@@ -120,7 +120,7 @@ class Twins(Tool):
         if twin.kind is TwinKind.ENDS:
             seams = joins(self.session, self.session.document.with_images([item]))
             if seams:
-                facts.append(Fact("Seam", seams[0].word(self.session.looks.limits)))
+                facts.append(Fact("Seam", seams[0].word(limits_of(self.session))))
                 facts.append(Fact("Worst angle", f"{max(s.angle.max() for s in seams):.2g}°"))
         return facts
 

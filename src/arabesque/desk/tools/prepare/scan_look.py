@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from arabesque.desk.checks.curvature import CurvatureLook, ScanCurvature
 from arabesque.desk.facts import Fact
 from arabesque.desk.scan_views import CurvatureKind
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.try_keep import ScanTool
+
+CURVATURE = ScanCurvature()
 
 
 class ScanLookTool(ScanTool):
@@ -36,24 +39,26 @@ class ScanLookTool(ScanTool):
 
     def start(self) -> None:
         o, looks = self.options, self.session.looks
-        o.curvature = looks.curvature
+        look = looks.of(CURVATURE)
+        o.curvature = look.kind
         o.edges = looks.edges
-        o.by_itself = looks.curvature_range is None
-        if looks.curvature_range is not None:
-            o.radius = 1 / looks.curvature_range
+        o.by_itself = look.full_at is None
+        if look.full_at is not None:
+            o.radius = 1 / look.full_at
 
     def options_changed(self) -> None:
         o, looks = self.options, self.session.looks
-        looks.curvature = o.curvature
-        looks.edges = o.edges
-        looks.curvature_range = None if o.by_itself or not o.radius > 0 else 1 / o.radius
-        self.session.changed.emit()
+        full_at = None if o.by_itself or not o.radius > 0 else 1 / o.radius
+        looks = looks.choosing(CURVATURE, CurvatureLook(o.curvature, full_at))
+        self.session.look(replace(looks, edges=o.edges))
         self.changed.emit()
 
     @property
     def facts(self) -> list[Fact]:
         scan = self.scan
-        shown = None if scan is None else self.session.scan_views.ready_range(scan, self.session.looks.curvature)
+        shown = (
+            None if scan is None else self.session.scan_views.ready_range(scan, self.session.looks.of(CURVATURE).kind)
+        )
         facts = self.size_facts
         if shown is not None:
             facts.append(Fact("Range by itself", f"R {1 / shown:.3g} mm"))

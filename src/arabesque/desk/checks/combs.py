@@ -1,0 +1,129 @@
+"""Curvature combs on lines of patches, or on the sections."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import Enum
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.checking import Comb, Flaw, border_combs, grid_cuts, section_comb, surface_combs
+from arabesque.desk import theme
+from arabesque.desk.checks.base import Check
+from arabesque.desk.checks.sections import Sections, cuts, middle_of
+from arabesque.desk.kinds.base import Pen
+from arabesque.desk.patches import size_of
+from arabesque.desk.session import Session
+from arabesque.desk.view.scene import Discs, Label, Lines, Part, polyline
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Face, Surface
+from arabesque.model import Item
+
+SECTIONS = Sections()
+
+
+class CombsOn(Enum):
+    """Where combs stand; the value is its words."""
+
+    LINES = "lines of patches"
+    SECTIONS = "the sections"
+
+
+@dataclass(frozen=True)
+class CombLook:
+    """Combs on so many lines each way; teeth: length of the longest, in per cent of the size of what is shown."""
+
+    on: CombsOn = CombsOn.LINES
+    lines: int = 5
+    teeth: float = 0.06
+
+
+class Combs(Check):
+    """Teeth as long as the curvature; flaws as discs in the colour of what is wrong."""
+
+    id = "combs"
+    key = "3"
+    word = "combs"
+    Look = CombLook
+
+    def lay(self, pen: Pen, items: list[Item]) -> None:
+        if items:
+            for part in comb_parts(pen.session, pen.looks.of(self), items, size_of(items)):
+                pen.add(part)
+
+    def scaled(self, look: CombLook, up: int, fine: bool) -> CombLook:
+        if fine:
+            return replace(look, lines=min(max(look.lines + up, 2), 40))
+        return replace(look, teeth=min(max(look.teeth * 1.2**up, 0.005), 1.0))
+
+
+def comb_parts(session: Session, look: CombLook, items: list[Item], size: float) -> list[Part]:
+    """Teeth and their outline on lines of each patch; flaws as discs in the colour of what is wrong."""
+    if look.on is CombsOn.SECTIONS:
+        return _section_comb_parts(session, look, items, size)
+    parts: list[Part] = []
+    t = theme.now()
+    combs = [comb for item in items for comb in combs_of_item(session, item, look.lines)]
+    if not combs:
+        return parts
+    # the usual tallest, so that one tight radius does not make all other teeth vanish
+    tall = float(np.percentile([np.linalg.norm(c.vectors, axis=1).max() for c in combs], 75)) or 1.0
+    scale = look.teeth * size / tall
+    teeth, hulls, flawed = [], [], []
+    for comb in combs:
+        ends = comb.teeth(scale)
+        teeth.append(np.stack([comb.points, ends], axis=1))
+        hulls.append(polyline(ends))
+        flawed += _flawed(comb, ends)
+    parts.append(Lines(np.concatenate(teeth), t.net, 1.0, 0.55, on_top=True))
+    parts.append(Lines(np.concatenate(hulls), t.accent, 1.6, on_top=True))
+    if flawed:
+        parts.append(Discs(np.array(flawed), np.zeros(len(flawed)), 4.0, t.outside))
+    return parts
+
+
+def combs_of_item(session: Session, item: Item, lines: int) -> list[Comb]:
+    """The combs of a patch; those of a live mirror image are mirrored themselves."""
+    document = session.document
+    source = document.source_of(item)
+    if source is not None:
+        plane = document.plane_of(source)
+        return [comb.mirrored(plane) for comb in session.kept(combs_of, source.shape, lines)]
+    return session.kept(combs_of, item.shape, lines)
+
+
+def _section_comb_parts(session: Session, look: CombLook, items: list[Item], size: float) -> list[Part]:
+    """Teeth on the sections of each patch."""
+    try:
+        planes = cuts(session, session.looks.of(SECTIONS))
+        found = []
+        for item in items:
+            grid = session.grid(item)
+            if grid is not None and isinstance(item.shape, Surface):
+                uv, normals = grid_cuts(grid, planes)
+                found.append(section_comb(item.shape, uv, normals))
+    except ArabesqueError as problem:
+        return [Label(middle_of(items), str(problem))]
+    if not any(len(points) for points, _ in found):
+        return []
+    points, vectors = (np.concatenate([pair[k] for pair in found]) for k in (0, 1))
+    tall = float(np.percentile(np.linalg.norm(vectors, axis=2), 90)) or 1.0
+    tips = points - look.teeth * size / tall * vectors
+    t = theme.now()
+    teeth = np.stack([points[:, 0], tips[:, 0]], axis=1)
+    return [Lines(teeth, t.net, 1.0, 0.55, on_top=True), Lines(tips, t.accent, 1.6, on_top=True)]
+
+
+def _flawed(comb: Comb, ends: Floats) -> list[Floats]:
+    return [ends[place] for flaw in Flaw for place in np.flatnonzero(comb.flaws[flaw])]
+
+
+def comb_words(combs: list[Comb]) -> dict[str, int]:
+    """How many lines have each flaw."""
+    return {flaw.value: sum(bool(comb.flaws[flaw].any()) for comb in combs) for flaw in Flaw}
+
+
+def combs_of(shape: Surface, lines: int) -> list[Comb]:
+    """The combs of one patch: on its edges and the lines between, and on the borders of its trim."""
+    return surface_combs(shape, lines) + (border_combs(shape) if isinstance(shape, Face) else [])

@@ -1,0 +1,72 @@
+"""How patches meet along their edges."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from arabesque.checking import Join, Limits, find_joins
+from arabesque.desk import theme
+from arabesque.desk.checks.base import Check
+from arabesque.desk.kinds.base import Pen
+from arabesque.desk.session import Session
+from arabesque.desk.view.scene import Discs, Label, Lines, Part, polyline
+from arabesque.geometry import Surface
+from arabesque.model import Item
+
+
+@dataclass(frozen=True)
+class JoinLook:
+    """From which gap, angle and bend on a join fails."""
+
+    limits: Limits = field(default_factory=Limits)
+
+
+class Joins(Check):
+    """Edges that meet, with the continuity that they reach."""
+
+    id = "joins"
+    key = "8"
+    word = "joins"
+    Look = JoinLook
+
+    def lay(self, pen: Pen, items: list[Item]) -> None:
+        for part in join_parts(pen.looks.of(self).limits, joins(pen.session, items)):
+            pen.add(part)
+
+
+JOINS = Joins()
+
+
+def limits_of(session: Session) -> Limits:
+    """The limits as they are chosen."""
+    found: Limits = session.looks.of(JOINS).limits
+    return found
+
+
+def joins(session: Session, items: list[Item]) -> list[Join]:
+    """How the patches among some items meet."""
+    return session.kept(find_joins, tuple(item.shape for item in items if isinstance(item.shape, Surface)))
+
+
+def join_parts(limits: Limits, found: list[Join]) -> list[Part]:
+    """Edges that meet, with the grade in words at their middle, and signs along them.
+
+    Filled: position or tangent fails there. Hollow: curvature fails. Large: what fails next is worst there.
+    """
+    parts: list[Part] = []
+    t = theme.now()
+    for join in found:
+        grade = join.grade(limits)
+        colour = t.outside if grade < 1 else t.accent
+        parts.append(Lines(polyline(join.points), colour, 3.0, on_top=True))
+        parts.append(Label(join.points[len(join.points) // 2], join.word(limits)))
+        broken = (join.gap > limits.gap) | (join.angle > limits.angle)
+        bent = ~broken & (join.curvature > limits.curvature)
+        for mask, state, colour in ((broken, 0.0, t.outside), (bent, 3.0, t.accent)):
+            if mask.any():
+                parts.append(Discs(join.points[mask], np.full(int(mask.sum()), state), 3.0, colour))
+        if grade < 3:
+            parts.append(Discs(join.points[[join.worst(limits)]], np.zeros(1), 5.0, t.outside))
+    return parts
