@@ -19,7 +19,7 @@ from arabesque.demo import Heron, simulate
 from arabesque.desk.meters import LiveGrid
 from arabesque.fitting import four_corner_patch
 from arabesque.geometry import Surface, uniform_knots
-from arabesque.model import Document, Item, Project, load_project, save_project
+from arabesque.model import Document, Item, Project, Work, leftovers, load_project, recover, save_project
 from arabesque.scan import Scan, read_scan, ready_to_fit, write_scan
 from benchmarks.row import Row, alternately
 
@@ -141,3 +141,31 @@ def large(folder: Path) -> Iterator[Row]:
 
     (ms,) = alternately(reopen, rounds=2)
     yield Row("reopening a project with a 2M scan", ms / 1000, None, 4.0, "s", "ready to fit")
+
+    work = Work(folder / "journal")
+    surface = random_patch()
+    document = Document().with_item(Item("s", "scan", scan)).with_item(Item("p", "Patch", surface))
+    work.begin(document, None, "opened")
+    for step in range(100):
+        moved = work.document["p"].shape
+        document = work.document.with_shape("p", moved.with_points(moved.points + 0.01 * step))
+        work.commit(f"row {step}", document)
+    assert work.journal is not None and work.journal.flush(120)
+    work.journal.close(keep=True)
+    (found,) = leftovers(folder / "journal")
+
+    def take_up() -> None:
+        history = recover(found).history
+        scans = {id(state.document.reference_scan): state.document.reference_scan for state in history.steps}
+        for one in scans.values():
+            assert one is not None
+            ready_to_fit(one)  # one scan for all steps, or undo would make it ready again
+
+    ours, peer = alternately(take_up, reopen, rounds=2)
+    note = "peer: the plain project; one scan for all steps"
+    yield Row("taking up a project of 100 steps over a 2M scan", ours, peer, 1.2, "ms", note)
+
+
+def random_patch() -> Surface:
+    """A patch to be moved a hundred times."""
+    return Surface.bezier(np.random.default_rng(0).random((4, 4, 3)) * 50)

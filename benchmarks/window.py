@@ -9,15 +9,21 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
+import numpy as np
+from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer
+from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication
 
 from arabesque.demo import Heron, simulate
+from arabesque.desk.session import Session
 from arabesque.desk.settings import Settings
+from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.view.widget import View
 from arabesque.desk.warm_up import warm_up
 from arabesque.desk.window import Window
 from arabesque.fitting import four_corner_patch
+from arabesque.geometry import Surface
+from arabesque.model import Document, Item
 from arabesque.scan import write_scan
 from arabesque.solid import FileKind
 from benchmarks.row import Row
@@ -82,6 +88,61 @@ def _timed_drawing(heart: Heart) -> None:
     View.paintGL = timed  # type: ignore[method-assign]
 
 
+def hovering(application: QApplication, window: Window) -> list[Row]:
+    """What moving the pointer over the view costs the window, with 200 items, drawing left out."""
+    session, view = window.session, window.view
+    flat = Surface.bezier([[[0.0, 0, 0], [0, 8, 0]], [[8, 0, 0], [8, 8, 0]]]).elevated(2, 2)
+    document = Document()
+    for number in range(200):
+        shift = np.array([9.0 * (number % 20), 9.0 * (number // 20), 0])
+        document = document.with_item(Item(f"p{number}", f"Patch {number}", flat.with_points(flat.points + shift)))
+    session.work.give_up()
+    session.start(document, None, "opened")
+    end = time.monotonic() + 60
+    while time.monotonic() < end and not session.jobs.idle:
+        application.processEvents()
+    rows = []
+    session.select("p0")
+    for words, take in (
+        ("nothing", lambda: window.hand.lay_down()),
+        ("points", lambda: window.hand.take_up(MovePoints)),
+    ):
+        take()
+        application.processEvents()
+        times = []
+        for step in range(200):
+            place = QPointF(200 + 2 * step, 250 + step % 50)
+            event = QMouseEvent(
+                QEvent.Type.MouseMove,
+                place,
+                view.mapToGlobal(place),
+                Qt.MouseButton.NoButton,
+                Qt.MouseButton.NoButton,
+                Qt.KeyboardModifier.NoModifier,
+            )
+            began = time.perf_counter()
+            application.sendEvent(view, event)
+            times.append(1000 * (time.perf_counter() - began))
+        note = "200 patches, median of 200 moves, drawing left out"
+        rows.append(Row(f"a hover over the view, {words} in the hand", float(np.median(times)), None, 2.0, "ms", note))
+    return rows
+
+
+def journal_step(session: Session, item: Item) -> Row:
+    """What a step after a drag costs the window."""
+    points = item.shape.points.copy()
+    points[1, 1, 2] += 0.1
+    journal = session.work.journal
+    assert journal is not None
+    journal.flush()
+    moved = session.document.with_shape(item.id, item.shape.with_points(points))
+    began = time.perf_counter()
+    journal.commit("moved", session.document, moved)
+    taken = 1000 * (time.perf_counter() - began)
+    journal.flush()
+    return Row("journal step after a drag, the window's time", taken, None, 50, "ms")
+
+
 def main() -> None:
     """Print the rows as JSON lines."""
     began = float(sys.argv[1])
@@ -130,19 +191,8 @@ def main() -> None:
     )
     rows.append(Row("longest pause while STEP is written", pause, None, 100, "ms", SOFTWARE))
 
-    surface = item.shape
-    points = surface.points.copy()
-    points[1, 1, 2] += 0.1
-    assert session.work.journal is not None
-    session.work.journal.flush()
-    began = time.perf_counter()
-    session.work.journal.commit(
-        "moved", session.document, session.document.with_shape(item.id, surface.with_points(points))
-    )
-    taken = 1000 * (time.perf_counter() - began)
-    session.work.journal.flush()
-    rows.append(Row("journal step after a drag, the window's time", taken, None, 50, "ms"))
-    for row in rows:
+    rows.append(journal_step(session, item))
+    for row in [*rows, *hovering(application, window)]:
         print(json.dumps(row.__dict__))
     sys.stdout.flush()
     session.work.give_up()
