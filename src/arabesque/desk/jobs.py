@@ -80,7 +80,7 @@ def _step_back() -> None:
 
 
 class JobQueue(QObject):
-    """Runs jobs one after the other; ``quick`` work has a lane of its own and is not shown."""
+    """Runs jobs one after the other, in three lanes: long work, what is derived, and quick work, which is not shown."""
 
     changed = pyqtSignal()
 
@@ -88,17 +88,25 @@ class JobQueue(QObject):
         super().__init__()
         self._long = ThreadPoolExecutor(1, "arabesque-job", initializer=_step_back)
         self._short = ThreadPoolExecutor(1, "arabesque-quick")
+        self._derived = ThreadPoolExecutor(1, "arabesque-derived", initializer=_step_back)
         self.jobs: list[Job] = []
         self._quick: set[Job] = set()
         self._closed = False
 
     def start(self, label: str, work: Work) -> Job:
         """Queue long work; it is shown with progress and can be cancelled."""
+        return self._shown(self._long, label, work)
+
+    def derive(self, label: str, work: Work) -> Job:
+        """Run the rebuilding of what is derived: shown as long work is, in a lane of its own."""
+        return self._shown(self._derived, label, work)
+
+    def _shown(self, lane: ThreadPoolExecutor, label: str, work: Work) -> Job:
         job = Job(label, work)
         self.jobs.append(job)
         job.over.connect(lambda: self._forget(job))
         job.progressed.connect(self.changed)
-        self._submit(self._long, job)
+        self._submit(lane, job)
         self.changed.emit()
         return job
 
@@ -125,6 +133,7 @@ class JobQueue(QObject):
         for job in [*self.jobs, *self._quick]:
             job.cancel()
         self._long.shutdown(wait=True, cancel_futures=True)
+        self._derived.shutdown(wait=True, cancel_futures=True)
         self._short.shutdown(wait=True, cancel_futures=True)
 
     def _forget(self, job: Job) -> None:

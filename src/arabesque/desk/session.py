@@ -34,9 +34,11 @@ from arabesque.model import (
     Project,
     Recovered,
     Work,
+    any_stale,
     edits,
     load_project,
     new_id,
+    rebuilt,
     recover,
     rescue_project,
     save_project,
@@ -87,6 +89,7 @@ class Session(QObject):
         self.marks.changed.connect(self.changed)
         self.kernel = KernelWorker()
         self._transient: Document | None = None
+        self._rebuilding: Job | None = None
         self._selection: str | None = None
         self._also: tuple[str, ...] = ()
         self.points = PointChoice()
@@ -147,9 +150,42 @@ class Session(QObject):
 
     def commit(self, label: str, document: Document) -> None:
         """Make ``document`` the work's new state; ``label`` says in plain words what was done."""
-        self._transient = None
+        before = self.history.document
         self.work.commit(label, document)
+        self._transient = None
         self._tidy_selection()
+        self._tell_freed(before)
+        self._rebuild()
+        self.changed.emit()
+
+    def _tell_freed(self, before: Document) -> None:
+        """Say once of an item that it was made free by being changed by hand."""
+        for item in self.history.document:
+            old = before.items.get(item.id)
+            if old is not None and old.recipe is not None and item.recipe is None:
+                self.told.emit(f"{item.name} is free now: it no longer follows what it was made from", False)
+
+    def _rebuild(self) -> None:
+        """Build again, beside the window, what is stale; the result belongs to the same step."""
+        document = self.history.document
+        if self._rebuilding is not None:
+            self._rebuilding.cancel()
+            self._rebuilding = None
+        if not any_stale(document):
+            return
+        job = self.jobs.derive("Rebuilding", lambda progress: rebuilt(document, progress))
+        self._rebuilding = job
+        job.done.connect(lambda made: self._rebuilt(job, document, made))
+        job.failed.connect(self.tell_problem)
+
+    def _rebuilt(self, job: Job, document: Document, made: Document) -> None:
+        if job is not self._rebuilding or self.history.document is not document:
+            return
+        self._rebuilding = None
+        for item in made:
+            if item.trouble and item.trouble != document[item.id].trouble:
+                self.told.emit(f"{item.name} keeps its last shape. {item.trouble}", True)
+        self.work.amend(made)
         self.changed.emit()
 
     def edit(self, edit: Callable[..., Change | None], *arguments: object) -> bool:
@@ -189,6 +225,7 @@ class Session(QObject):
 
     def _moved(self) -> None:
         self._tidy_selection()
+        self._rebuild()
         self.changed.emit()
 
     def set_milestone(self, name: str) -> None:
@@ -320,6 +357,7 @@ class Session(QObject):
 
     def _begun(self) -> None:
         self._selection, self._also = None, ()
+        self._rebuild()
         self.points.clear()
         self.looks = replace(self.looks, alone=frozenset())
         self.filed.emit()

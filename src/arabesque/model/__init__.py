@@ -7,6 +7,7 @@ from arabesque.model.history import History, Milestone, Step
 from arabesque.model.item import Item, Look, Origin, Ties, Version, new_id
 from arabesque.model.journal import Journal, Leftover, Recovered, discard, leftovers, recover, unreadable
 from arabesque.model.kinds import KINDS, Kind, kind_of
+from arabesque.model.rebuild import any_stale, given, rebuilt, settled, stale
 from arabesque.model.rescue import Rescued, rescue_project
 from arabesque.model.store import SUFFIX, DamagedProject, Project, load_project, save_project
 from arabesque.model.work import Work
@@ -33,14 +34,19 @@ __all__ = [
     "Ties",
     "Version",
     "Work",
+    "any_stale",
     "discard",
     "edits",
+    "given",
     "kind_of",
     "leftovers",
     "load_project",
     "new_id",
+    "rebuilt",
     "recover",
     "rescue_project",
     "save_project",
+    "settled",
+    "stale",
     "unreadable",
 ]

@@ -160,9 +160,12 @@ class Document:
         """The document with another shape for one item.
 
         A patch that follows its mirror image is tied to it again. Pins stay
-        while the patch has the same control rows.
+        while the patch has the same control rows. A derived item is free from
+        then on: its shape is no longer what its recipe makes.
         """
         item = self.items[item_id]
+        if item.recipe is not None:
+            item = replace(item, recipe=None, made_of=(), trouble="")
         if isinstance(shape, Surface):
             before = item.shape if isinstance(item.shape, Surface) else None
             if item.ties.twin is not None:

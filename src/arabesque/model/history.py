@@ -59,6 +59,10 @@ class History:
         self._steps.append(Step(label, document))
         self._now += 1
 
+    def amend(self, document: Document) -> None:
+        """Put a document in place of the present state: what was derived of it has been rebuilt."""
+        self._steps[self._now] = Step(self._steps[self._now].label, document)
+
     def undo(self) -> str | None:
         """Go one state back; returns the words of what was undone, None at the start."""
         if self._now == 0:

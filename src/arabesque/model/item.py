@@ -9,6 +9,7 @@ from typing import Generic
 from arabesque.arrays import Floats
 from arabesque.geometry import Elementary, Twin
 from arabesque.model.kinds import kind_of
+from arabesque.recipes import Recipe
 from arabesque.shapes import S, Shape
 
 
@@ -57,7 +58,14 @@ class Version:
 
 @dataclass(frozen=True, eq=False)
 class Item(Generic[S]):
-    """One line of the Outline. layer: id of the layer it lies on, or None. versions: parked ones, oldest first."""
+    """One line of the Outline.
+
+    recipe: how it is made, for a derived item; a free one owns its data.
+    made_of: the very values it was built from: it is stale when what it would
+    be built from now is not those, by identity. trouble: why the last build
+    failed; the shape is the last good one then. layer: id of the layer it
+    lies on, or None. versions: parked ones, oldest first.
+    """
 
     id: str
     name: str
@@ -67,6 +75,9 @@ class Item(Generic[S]):
     look: Look = field(default_factory=Look)
     layer: str | None = None
     versions: tuple[Version, ...] = ()
+    recipe: Recipe | None = None
+    made_of: tuple[object, ...] = ()
+    trouble: str = ""
 
     @property
     def kind(self) -> str:

@@ -99,6 +99,10 @@ class Journal:
         """A step was committed; only what differs from the state ``before`` it is written."""
         self._put({"event": "commit", "label": label, "before": before, "document": document})
 
+    def amend(self, before: Document, document: Document) -> None:
+        """What is derived in the present state was rebuilt."""
+        self._put({"event": "amend", "before": before, "document": document})
+
     def move(self, position: int) -> None:
         """Undo or redo went to another state."""
         self._put({"event": "move", "position": position})
@@ -290,6 +294,8 @@ def recover(leftover: Leftover) -> Recovered:
                 continue
             elif event["event"] == "commit":
                 history.commit(event["label"], state(event))
+            elif event["event"] == "amend":
+                history.amend(state(event))
             elif event["event"] == "move":
                 history.go_to(event["position"])
             elif event["event"] == "milestone":

@@ -26,6 +26,8 @@ from arabesque.model.document import Document, Layer
 from arabesque.model.formats import FORMAT, upgraded
 from arabesque.model.item import Item
 from arabesque.model.kinds import KINDS, kind_of
+from arabesque.model.rebuild import settled, stale
+from arabesque.recipes import RECIPES, Recipe
 from arabesque.shapes import Shape
 
 AnyArray = NDArray[Any]
@@ -37,7 +39,10 @@ INLINE = 16
 """Arrays of so few numbers stand in the record itself."""
 
 _SHAPES = {kind.word: kind.made for kind in KINDS}
-_KEPT: dict[type[Any], tuple[str, ...]] = {Elementary: ("kind", "frame", "sizes", "bounds")}
+_KEPT: dict[type[Any], tuple[str, ...]] = {
+    Elementary: ("kind", "frame", "sizes", "bounds"),
+    Item: tuple(field.name for field in fields(Item) if field.name != "made_of"),
+}
 """Fields from which the others follow."""
 _MAKERS: dict[type[Any], Callable[..., Any]] = {Elementary: Elementary.make}
 _HEAD = ("tolerance", "unit", "reference", "layers", "plane")
@@ -94,6 +99,8 @@ def encoded(value: Any, put: Put) -> Any:
         return [encoded(one, put) for one in value]
     if isinstance(value, frozenset):
         return [encoded(one, put) for one in sorted(value)]
+    if isinstance(value, Recipe):
+        return {"is": value.word, **{name: encoded(getattr(value, name), put) for name in _kept(type(value))}}
     if is_dataclass(value) and not isinstance(value, type):
         record = {name: encoded(getattr(value, name), put) for name in _kept(type(value))}
         return {"is": kind_of(value).word, **record} if type(value) in _MADE_AS_SHAPES else record
@@ -115,6 +122,8 @@ def decoded(hint: Any, record: Any, get: Get) -> Any:
         return tuple(decoded(one, value, get) for one, value in zip(every, record, strict=True))
     if origin is frozenset:
         return frozenset(decoded(arguments[0], value, get) for value in record)
+    if hint is Recipe:
+        return _dataclass(_RECIPES[record["is"]], record, get)
     if hint is Shape:
         return _dataclass(_SHAPES[record["is"]], record, get)
     if isinstance(hint, type) and issubclass(hint, Enum):
@@ -150,6 +159,7 @@ def _hints(made: type) -> dict[str, Any]:
 
 
 _MADE_AS_SHAPES = set(_SHAPES.values())
+_RECIPES = {recipe.word: recipe for recipe in RECIPES}
 
 
 # documents
@@ -170,7 +180,10 @@ class Reader:
         return self._known[key]
 
     def item(self, record: Record) -> Item[Any]:
-        """An item; its shape and those of its versions are shared too."""
+        """An item; its shape and those of its versions are shared too. A recipe from a newer program is left out."""
+        recipe = record.get("recipe")
+        if recipe is not None and recipe["is"] not in _RECIPES:
+            record = {**record, "recipe": None, "trouble": "Made by a newer Arabesque: it no longer follows"}
         key = Item, json.dumps(record, sort_keys=True)
         if key not in self._known:
             plain = decoded(Item, record, self._get)
@@ -188,12 +201,21 @@ class Reader:
             raise FileProblem("This project was saved by a newer Arabesque", "Open it with that version")
         record = upgraded(record)
         items = {entry["id"]: self.item(entry) for entry in record["items"]}
-        return replace(self._head(Document(), record), items=items)
+        return self._settled(replace(self._head(Document(), record), items=items), record["items"])
 
     def changed(self, before: Document, changes: Record) -> Document:
         """The document after what ``document_changes`` told."""
         known = {**before.items, **{entry["id"]: self.item(entry) for entry in changes["items"]}}
-        return replace(self._head(before, changes), items={key: known[key] for key in changes["order"]})
+        made = replace(self._head(before, changes), items={key: known[key] for key in changes["order"]})
+        return self._settled(made, changes["items"])
+
+    @staticmethod
+    def _settled(document: Document, records: list[Record]) -> Document:
+        """The document with the derived items that were not stale when they were written as made of what is there."""
+        for record in records:
+            if record.get("recipe") is not None and not record.get("stale") and document[record["id"]].recipe:
+                document = settled(document, record["id"])
+        return document
 
     def _head(self, document: Document, record: Record) -> Document:
         hints = {"layers": tuple[Layer, ...], "plane": Plane, "reference": str | None, "tolerance": float, "unit": str}
@@ -202,7 +224,7 @@ class Reader:
 
 def document_record(document: Document, put: Put) -> Record:
     """The document without its arrays; ``put`` stores an array and returns its name."""
-    return {"format": FORMAT, **_head_record(document, put), "items": [encoded(item, put) for item in document]}
+    return {"format": FORMAT, **_head_record(document, put), "items": _item_records(document, list(document), put)}
 
 
 def document_changes(before: Mapping[str, Item[Any]], document: Document, put: Put) -> Record:
@@ -212,8 +234,12 @@ def document_changes(before: Mapping[str, Item[Any]], document: Document, put: P
         "format": FORMAT,
         **_head_record(document, put),
         "order": list(document.items),
-        "items": [encoded(item, put) for item in fresh],
+        "items": _item_records(document, fresh, put),
     }
+
+
+def _item_records(document: Document, items: list[Item[Any]], put: Put) -> list[Record]:
+    return [{**encoded(item, put), **({"stale": True} if stale(document, item) else {})} for item in items]
 
 
 def _head_record(document: Document, put: Put) -> Record:

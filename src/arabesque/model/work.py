@@ -12,6 +12,7 @@ from arabesque.model.document import Document
 from arabesque.model.history import History, Milestone
 from arabesque.model.journal import Journal, Leftover, Recovered, set_aside
 from arabesque.model.kinds import kind_of
+from arabesque.model.rebuild import order
 from arabesque.model.store import Project
 
 
@@ -59,9 +60,19 @@ class Work:
         for item in document:
             if before.items.get(item.id) is not item:
                 kind_of(item.shape)
+        order(document)  # refuses circles
         self.history.commit(label, document)
         if self.journal is not None:
             self.journal.commit(label, before, document)
+
+    def amend(self, document: Document) -> None:
+        """Put what was rebuilt of the present state in its place; that is no step of its own."""
+        before = self.document
+        self.history.amend(document)
+        if self._saved is before:
+            self._saved = document  # what is derived follows from what is in the file
+        if self.journal is not None:
+            self.journal.amend(before, document)
 
     def undo(self) -> str | None:
         """One state back; returns the words of what was undone, None at the start."""

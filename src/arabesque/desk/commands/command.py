@@ -17,7 +17,8 @@ class State:
     """What commands go by. Two moments with equal states have the same commands.
 
     kinds: of the shapes in the document. chosen: that of the selected item.
-    scans: how many show. versions: the selected item has parked ones.
+    scans: how many show. versions: the selected item has parked ones; derived:
+    it follows what it is made from.
     """
 
     kinds: frozenset[type] = frozenset()
@@ -25,6 +26,7 @@ class State:
     chosen: type | None = None
     scans: int = 0
     versions: bool = False
+    derived: bool = False
     back: bool = False
     forth: bool = False
     tool: type[Tool] | None = None
@@ -46,6 +48,7 @@ class State:
             None if item is None else type(item.shape),
             sum(one.kind == "scan" and document.shows(one) for one in document),
             item is not None and bool(item.versions),
+            item is not None and item.recipe is not None,
             history.position > 0,
             history.position + 1 < len(history.steps),
             type(desk.hand.tool),

@@ -55,6 +55,8 @@ COMMANDS = (
     of_tool(Preferences, "Edit"),
     Command("duplicate", "Duplicate", "A second item of the same shape", lambda d: d.edit_chosen(items.duplicated),
             "Edit", "Ctrl+D", when=chosen),
+    Command("make-free", "Make free", "Let the selected item keep its shape and no longer follow what it is made from",
+            lambda d: d.edit_chosen(items.made_free), "Edit", icon="ph.link-break", when=lambda s: s.derived),
     Command("park", "Park a version",
             "Keep the selected item as it is now aside; the version unfolds below it in the Outline",
             lambda d: d.edit_chosen(versions.parked), "Edit", "Shift+P", "ph.archive", when=chosen),

@@ -12,7 +12,7 @@ from arabesque.desk import theme
 from arabesque.desk.icons import icon
 from arabesque.desk.kinds import shown_of
 from arabesque.desk.session import Session
-from arabesque.model import Item, Layer, edits, kind_of
+from arabesque.model import Document, Item, Layer, edits, kind_of, stale
 
 _ID = Qt.ItemDataRole.UserRole
 _LAYER = Qt.ItemDataRole.UserRole + 1
@@ -85,10 +85,7 @@ class Outline(QWidget):
         if self._shown and document is not self._session.history.document and set(document.items) == self._ids:
             return  # in the middle of a drag: signs follow when it is over
         self._ids = set(document.items)
-        states = [
-            (i.id, i.name, i.look, i.layer, i.ties, i.versions, shown_of(i).state(self._session, i)[0], _weight(i))
-            for i in document
-        ]
+        states = [self._state(document, item) for item in document]
         shown: list[object] = [
             states,
             document.layers,
@@ -112,6 +109,12 @@ class Outline(QWidget):
             self.tree.expand(layer[NAME].index())
         self.tree.setCurrentIndex(current.index() if selected is not None else QModelIndex())
         self._filling = False
+
+    def _state(self, document: Document, item: Item) -> tuple[object, ...]:
+        """All that an item's line shows."""
+        judged = shown_of(item).state(self._session, item)[0]
+        derived = item.recipe, item.trouble, stale(document, item)
+        return item.id, item.name, item.look, item.layer, item.ties, item.versions, derived, judged, _weight(item)
 
     def _layer_row(self, layer: Layer) -> list[QStandardItem]:
         square = QPixmap(12, 12)
@@ -139,7 +142,8 @@ class Outline(QWidget):
         about = ["reference scan" if reference else item.kind, item.origin.words]
         name.setToolTip(f"{item.name}: {', '.join(filter(None, about))}")
         document, twin = self._session.document, item.ties.twin
-        below = [] if twin is None else [_below(f"twin: {twin.kind.value}")]
+        below = self._derived_lines(item)
+        below += [] if twin is None else [_below(f"twin: {twin.kind.value}")]
         below += [_below(f"from {document[key].name}") for key in item.origin.made_from if key in document]
         for number, version in enumerate(item.versions):
             line = _below(f"▫ {version.name}")
@@ -154,6 +158,8 @@ class Outline(QWidget):
         weight.setForeground(QColor(theme.now().faint))
         weight.setToolTip(kind_of(item.shape).counted)
         sign, words, colour = shown_of(item).state(self._session, item)
+        if item.trouble:
+            sign, words, colour = "✕", f"Keeps its last good shape. {item.trouble}", theme.now().outside
         state = QStandardItem(sign)
         state.setForeground(QColor(colour))
         state.setToolTip(words)
@@ -171,6 +177,25 @@ class Outline(QWidget):
         if not self._session.seen.shows(item) or self._session.document.dims(item):
             name.setForeground(QColor(theme.now().faint))
         return row
+
+    def _derived_lines(self, item: Item) -> list[QStandardItem]:
+        """What a derived item is made from, and how it stands: fresh, being rebuilt, or failed with the reason."""
+        document, recipe = self._session.document, item.recipe
+        if recipe is None:
+            return []
+        first = _below(f"⛓ {recipe.word}{', being rebuilt' if stale(document, item) else ''}")
+        lines = [first]
+        if item.trouble:
+            failed = _below(f"✕ {item.trouble}")
+            failed.setForeground(QColor(theme.now().outside))
+            failed.setToolTip(item.trouble)
+            lines.append(failed)
+        for key in recipe.inputs:
+            if key in document:
+                source = _below(f"from {document[key].name}")
+                source.setData(key, _ID)
+                lines.append(source)
+        return lines
 
     def _item(self, index: QModelIndex) -> Item | None:
         key = index.data(_ID)

@@ -8,6 +8,7 @@ from typing import Any
 from arabesque.model.document import Document, Layer
 from arabesque.model.edits.change import Change
 from arabesque.model.item import Item, Origin, new_id
+from arabesque.recipes import Recipe
 from arabesque.shapes import Shape
 
 AnyItem = Item[Any]
@@ -91,6 +92,22 @@ def added(
     """A new item at the end, selected."""
     item = Item(new_id(), document.free_name(name), shape, Origin(made_from, words))
     return Change(label, document.with_item(item), item.id)
+
+
+def derived(
+    document: Document, label: str, name: str, shape: Shape, recipe: Recipe, made_of: tuple[object, ...]
+) -> Change:
+    """A new derived item at the end, selected, with the shape that its recipe made of some values."""
+    item = Item(new_id(), document.free_name(name), shape, recipe=recipe, made_of=made_of)
+    return Change(label, document.with_item(item), item.id)
+
+
+def made_free(document: Document, item: AnyItem) -> Change | None:
+    """A derived item that keeps its shape and no longer follows; None for one that is free already."""
+    if item.recipe is None:
+        return None
+    free = document.changed(item.id, recipe=None, made_of=(), trouble="")
+    return Change(f"{item.name} made free", free, said=f"{item.name} keeps its shape and no longer follows")
 
 
 def duplicated(document: Document, item: AnyItem) -> Change:

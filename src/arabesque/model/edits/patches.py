@@ -40,15 +40,8 @@ def split_at(document: Document, item: Item[Any], axis: int, at: float, words: s
     A part no longer spans the twin plane, nor ends there where the whole did: twins and pins are let go.
     """
     one, two = split_surface(item.shape, axis, at)
-    left = replace(item, ties=Ties(), shape=one)
-    right = replace(
-        item,
-        id=new_id(),
-        name=document.free_name(item.name),
-        shape=two,
-        ties=Ties(),
-        origin=Origin((item.id,), "split"),
-        versions=(),
-    )
+    left = replace(item, ties=Ties(), shape=one, recipe=None, made_of=(), trouble="")
+    origin = Origin((item.id,), "split")
+    right = Item(new_id(), document.free_name(item.name), two, origin, look=item.look, layer=item.layer)
     said = "" if item.ties.twin is None else f"{item.name} no longer follows a mirror image"
     return Change(f"{item.name}: split {words}", document.with_item(left).with_item(right), said=said)

@@ -42,4 +42,7 @@ def others_moved(document: Document, matrix: Floats) -> Document:
     for item in list(document):
         if not isinstance(item.shape, Scan | Regions):
             document = document.with_shape(item.id, item.shape.moved(matrix))
+            if item.recipe is not None:
+                again = replace(document[item.id], recipe=item.recipe.moved(matrix), made_of=item.made_of)
+                document = document.with_item(again)
     return document

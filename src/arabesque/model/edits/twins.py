@@ -22,7 +22,7 @@ from arabesque.geometry import (
 )
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
-from arabesque.model.item import Item, Origin, Ties, new_id
+from arabesque.model.item import Item, Origin, new_id
 
 Patch = Item[Surface]
 
@@ -56,7 +56,7 @@ def image_freed(document: Document, item: Patch) -> Change:
         raise ArabesqueError("The patch has no mirror image", "Mirror it live, or seat an edge on the plane")
     name = document.free_name(f"{item.name} mirrored")
     origin = Origin((item.id,), "mirror image")
-    made = replace(image, id=new_id(), name=name, ties=Ties(), origin=origin, versions=())
+    made = Item(new_id(), name, image.shape, origin, look=image.look, layer=image.layer)
     freed = document.with_twin(item.id, None).with_item(made)
     return Change(f"{item.name}: mirror image made a patch", freed)
 

@@ -28,7 +28,9 @@ def brought_back(document: Document, item: AnyItem, number: int) -> Change:
     version = item.versions[number]
     aside = Version(version.name, item.shape, item.ties)
     versions = (*item.versions[:number], aside, *item.versions[number + 1 :])
-    back = document.changed(item.id, shape=version.shape, ties=version.ties, versions=versions)
+    back = document.changed(
+        item.id, shape=version.shape, ties=version.ties, versions=versions, recipe=None, made_of=(), trouble=""
+    )
     twin = version.ties.twin
     if twin is not None and isinstance(version.shape, Surface) and not twin.holds(version.shape, back.plane_of(item)):
         back = back.with_twin(item.id, twin)  # the twin plane has moved since

@@ -19,8 +19,10 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import FitProblem
-from arabesque.fitting import FitSettings, PatchFit, bilinear, corners_on_scan, fit_patch, four_corner_patch
+from arabesque.fitting import FitSettings, PatchFit, bilinear, corners_on_scan, fit_patch
 from arabesque.geometry import Surface
+from arabesque.model import edits
+from arabesque.recipes import Given, PatchOnScan
 from arabesque.scan import Scan
 
 
@@ -59,6 +61,7 @@ class FourCornerPatch(Tool):
         self._job: Job | None = None
         self._apply_when_fitted = False
         self._target: str | None = None
+        self._made: tuple[PatchOnScan, tuple[object, ...]] | None = None
         item = self.session.surface_item
         if item is not None and isinstance(item.shape, Surface) and self.session.scan is not None:
             p = item.shape.points
@@ -174,10 +177,10 @@ class FourCornerPatch(Tool):
             return
         self._drop_job()
         self.fit = None
-        corners, tolerance, degree = np.array(self.corners), self.session.document.tolerance, self._degree()
-        job = self.session.run(
-            "Fitting the patch", lambda progress: four_corner_patch(corners, scan, tolerance, degree, progress)
-        )
+        recipe = PatchOnScan(np.array(self.corners), self._degree())
+        given = Given({}, scan, self.session.document.tolerance)
+        self._made = recipe, (given.scan, given.tolerance)
+        job = self.session.run("Fitting the patch", lambda progress: recipe.fit(given, progress))
         job.done.connect(lambda fit: self._fitted(job, fit))
         job.failed.connect(lambda _: self._fitted(job, None))
         self._job = job
@@ -193,23 +196,31 @@ class FourCornerPatch(Tool):
             self.corners = [p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]
             if self._target is not None:
                 if self._target in self.session.document:
-                    item = self.session.document[self._target]
-                    self.session.commit(
-                        f"{item.name}: corner moved", self.session.document.with_shape(item.id, fit.surface)
-                    )
+                    self._put_again(self._target, fit)
             elif self._apply_when_fitted:
                 self._commit(fit)
         self._apply_when_fitted = False
         self.changed.emit()
 
     def _commit(self, fit: PatchFit) -> None:
-        reference = self.session.document.reference
-        item = self.session.add(
-            f"patch of {fit.surface.count} points", "Patch", fit.surface, made_from=(reference,) if reference else ()
-        )
+        assert self._made is not None
+        label = f"patch of {fit.surface.count} points"
+        self.session.edit(edits.items.derived, label, "Patch", fit.surface, *self._made)
+        item = self.session.selection
+        assert item is not None
         self._target = item.id
         self._quick = None
         self.changed.emit()
+
+    def _put_again(self, item_id: str, fit: PatchFit) -> None:
+        """Another fit for a patch that is there: one that followed the scan still does."""
+        document = self.session.history.document
+        item = document[item_id]
+        put = document.with_shape(item_id, fit.surface)
+        if item.recipe is not None and self._made is not None:
+            recipe, made_of = self._made
+            put = put.with_item(replace(put[item_id], recipe=recipe, made_of=made_of))
+        self.session.commit(f"{item.name}: corner moved", put)
 
     def _preview(self, corners: list[Floats]) -> None:
         """A light, quick fit while the hand moves."""

@@ -23,9 +23,11 @@ from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import ElementaryKind
 from arabesque.mending import in_ball
-from arabesque.model import Item, Origin, new_id
+from arabesque.model import Item, edits
+from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress
 from arabesque.reading import Regions, find_regions
+from arabesque.recipes import RegionShape
 from arabesque.scan import Scan
 
 
@@ -214,14 +216,19 @@ class CorrectRegions(ShapeWork):
         if scan is None or regions is None or item is None:
             return
         document = self.session.history.document
+        on = next(key for key in item.origin.made_from if document[key].shape is scan)
         made = 0
         for which in self.areas:
             shape = regions.areas[which].shape
             if shape is not None:
-                surface = shape.surface(scan.points[np.unique(scan.triangles[regions.mask(which)])])
-                name = document.free_name(shape.kind.value.capitalize())
-                origin = Origin((item.id,), f"from {item.name}")
-                document = document.with_item(Item(new_id(), name, surface, origin))
+                triangles = scan.triangles[regions.mask(which)]
+                middle = scan.points[triangles].mean(axis=1)
+                place = middle[np.linalg.norm(middle - middle.mean(axis=0), axis=1).argmin()]
+                recipe = RegionShape(item.id, on, place)
+                surface = recipe.build(given(document, recipe))
+                name = shape.kind.value.capitalize()
+                made_of = ingredients(document, recipe)
+                document = edits.items.derived(document, "", name, surface, recipe, made_of).document
                 made += 1
         if made:
             self.session.commit(f"{made} true shapes made", document)

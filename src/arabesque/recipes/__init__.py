@@ -1,0 +1,9 @@
+"""How derived items are made: one class and one file each, listed in ``RECIPES``."""
+
+from arabesque.recipes.base import Given, Recipe
+from arabesque.recipes.patch_on_scan import PatchOnScan
+from arabesque.recipes.region_shape import RegionShape
+
+RECIPES: tuple[type[Recipe], ...] = (PatchOnScan, RegionShape)
+
+__all__ = ["RECIPES", "Given", "PatchOnScan", "Recipe", "RegionShape"]

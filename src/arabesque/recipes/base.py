@@ -1,0 +1,44 @@
+"""What every recipe is: a frozen value that says how a derived item is made."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
+
+from arabesque.arrays import Floats
+from arabesque.progress import Progress, silent
+from arabesque.scan import Scan
+
+
+@dataclass(frozen=True)
+class Given:
+    """What a recipe is built from. shapes: of its inputs, by id. scan: the reference scan. tolerance: mm."""
+
+    shapes: Mapping[str, Any] = field(default_factory=dict)
+    scan: Scan | None = None
+    tolerance: float = 0.2
+
+
+class Recipe:
+    """How a derived item is made: a frozen dataclass of numbers, words, arrays and ids, in its own module.
+
+    word: in files, and in the Outline. uses: what of the document it goes by
+    besides its inputs: "scan" (the reference scan), "tolerance".
+    """
+
+    word: ClassVar[str]
+    uses: ClassVar[tuple[str, ...]] = ()
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """Ids of the items it is made from."""
+        return ()
+
+    def moved(self, matrix: Floats) -> Recipe:
+        """The recipe after a (4, 4) rigid motion of all that it is made from."""
+        return self
+
+    def build(self, given: Given, progress: Progress = silent) -> Any:
+        """The shape; raises ArabesqueError when it cannot be made."""
+        raise NotImplementedError
