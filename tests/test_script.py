@@ -5,6 +5,7 @@ import doctest
 import io
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -71,6 +72,28 @@ class ScriptTest(unittest.TestCase):
             ours = project.compare()
             theirs = measure_both_ways([patch.shape], project.scan, 0.05)
         self.assertEqual(ours.as_record(), theirs.as_record())
+
+    def test_a_patch_follows_the_tolerance_until_it_is_free(self) -> None:
+        bowl = plane(steps=40)
+        away = ((bowl.points[:, :2] - 50) ** 2).sum(axis=1)
+        write_scan(self.folder / "bowl.ply", replace(bowl, points=bowl.points + np.outer(away / 2500, [0, 0, 1.0])))
+        with script.Project() as project:
+            project.open_scan(self.folder / "bowl.ply")
+            project.tolerance = 2.0
+            patch = project.patch(CORNERS)
+            project.tolerance = 0.02
+            self.assertGreater(project.item(patch.id).shape.count, patch.shape.count)
+            project.save(self.folder / "a.arabesque")
+            project.undo()
+            self.assertIs(project.item(patch.id).shape, patch.shape)
+            free = project.free(patch)
+            project.tolerance = 0.05
+            self.assertIs(project.item(patch.id).shape, free.shape)
+        with script.Project() as again:
+            again.open(self.folder / "a.arabesque")
+            self.assertEqual(again.item("Patch").recipe.word, "patch on the scan")
+            again.tolerance = 2.0
+            self.assertEqual(again.item("Patch").shape.count, patch.shape.count)
 
     def test_what_cannot_be_is_told_and_changes_nothing(self) -> None:
         with script.Project() as project:

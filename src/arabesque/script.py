@@ -31,10 +31,25 @@ from numpy.typing import ArrayLike
 
 from arabesque.checking import BothWays, measure_both_ways
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.fitting import PatchFit, check_tolerance, four_corner_patch
+from arabesque.fitting import PatchFit, check_tolerance
 from arabesque.geometry import Curve, Surface
-from arabesque.model import SUFFIX, Change, Document, Item, Origin, Work, edits, load_project, new_id, save_project
+from arabesque.model import (
+    SUFFIX,
+    Change,
+    Document,
+    Item,
+    Origin,
+    Work,
+    any_stale,
+    edits,
+    load_project,
+    new_id,
+    rebuilt,
+    save_project,
+)
+from arabesque.model.rebuild import ingredients
 from arabesque.progress import Progress, silent
+from arabesque.recipes import Given, PatchOnScan
 from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, read_model, shown_part
 
@@ -139,6 +154,8 @@ class Project:
         for item in project.document.of(Scan):
             ready_to_fit(item.shape, self._progress)
         self._work.begin(project.document, path, f"{path.name} opened", project.milestones)
+        if any_stale(self.document):
+            self._work.amend(rebuilt(self.document, self._progress))
         self._fits.clear()
         return self.items
 
@@ -173,15 +190,25 @@ class Project:
     def patch(self, corners: ArrayLike, degree: tuple[int, int] | None = None) -> AnyItem:
         """Lay the lightest patch through four corners (4, 3) on the reference scan, or one of a degree.
 
-        What the fit told is in ``fit_of(item)``.
+        What the fit told is in ``fit_of(item)``. The patch follows: with
+        another tolerance or scan it is laid again.
         """
-        fit = four_corner_patch(np.array(corners, dtype=float), self.scan, self.tolerance, degree, self._progress)
-        reference = self.document.reference
-        made = self._added(
-            f"patch of {fit.surface.count} points", "Patch", fit.surface, (reference,) if reference else ()
-        )
-        self._fits[made.id] = fit
-        return made
+        recipe = PatchOnScan(np.array(corners, dtype=float), degree)
+        source = Given({}, self.scan, self.tolerance)
+        fit = recipe.fit(source, self._progress)
+        label, made_of = f"patch of {fit.surface.count} points", ingredients(self.document, recipe)
+        change = edits.items.derived(self.document, label, "Patch", fit.surface, recipe, made_of)
+        self._do(change)
+        assert change.select is not None
+        self._fits[change.select] = fit
+        return self.document[change.select]
+
+    def free(self, item: AnyItem) -> AnyItem:
+        """Let a derived item keep its shape and no longer follow what it was made from; returns it."""
+        change = edits.items.made_free(self.document, self.item(item.id))
+        if change is not None:
+            self._do(change)
+        return self.item(item.id)
 
     def fit_of(self, item: AnyItem) -> PatchFit:
         """What the fit of a patch told; raises ArabesqueError for a patch that was not laid here."""
@@ -230,6 +257,8 @@ class Project:
 
     def _do(self, change: Change) -> None:
         self._work.commit(change.label, change.document)
+        if any_stale(self.document):
+            self._work.amend(rebuilt(self.document, self._progress))
 
     def _added(self, label: str, name: str, shape: Any, made_from: tuple[str, ...] = (), words: str = "") -> AnyItem:
         change = edits.items.added(self.document, label, name, shape, made_from, words)

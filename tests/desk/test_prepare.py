@@ -507,7 +507,7 @@ class LookAndItemsTest(PrepareTest):
         self.enter()
         item = self.session.surface_item
         assert item is not None
-        self.assertEqual(item.origin.made_from, (self.session.document.reference,))
+        self.assertIs(item.made_of[0], self.session.scan)
 
     def test_tools_need_a_scan(self) -> None:
         for kind in (Mark, CutScan, FindRegions, SameSides):

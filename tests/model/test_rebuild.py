@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Elementary, ElementaryKind, motion
+from arabesque.geometry import Elementary, ElementaryKind, Surface, motion
 from arabesque.model import (
     Document,
     Item,
@@ -29,7 +29,7 @@ from arabesque.model import (
 from arabesque.model.records import document_record
 from arabesque.progress import Cancelled, Progress, silent
 from arabesque.reading import Region, Regions, TrueShape
-from arabesque.recipes import RECIPES, Given, PatchOnScan, Recipe, RegionShape
+from arabesque.recipes import RECIPES, Given, PatchBetween, PatchOnScan, Recipe, RegionShape, RingPiece
 from arabesque.scan import ready_to_fit
 from tests.examples import plane, random_surface
 
@@ -194,6 +194,37 @@ class RecipesTest(unittest.TestCase):
         failed = rebuilt(document.with_item(replace(document["r"], shape=free)))
         self.assertIn("free form", failed["d"].trouble)
         self.assertIs(failed["d"].shape, first)
+
+    def test_a_patch_between_two_others_goes_with_them(self) -> None:
+        """Both inner edges are shared to the last bit, before and after a neighbour is lifted."""
+        scan = ready_to_fit(plane(steps=40))
+        left = Surface.bezier([[[10.0, 20, 0], [10, 80, 0]], [[40, 20, 0], [40, 80, 0]]]).elevated(2, 2)
+        right = Surface.bezier([[[60.0, 20, 0], [60, 80, 0]], [[90, 20, 0], [90, 80, 0]]]).elevated(2, 2)
+        document = Document().with_item(Item("s", "scan", scan))
+        document = document.with_item(Item("a", "left", left)).with_item(Item("b", "right", right))
+        recipe = PatchBetween((RingPiece("a", 1), RingPiece("b", 3)), (3, 3))
+        laid = self.derived(document, recipe)
+        self.assertEqual(laid["d"].trouble, "")
+
+        def shared(made: Document) -> float:
+            border = made["d"].shape.points
+            rims = np.concatenate([border[[0, -1]].reshape(-1, 3), border[:, [0, -1]].reshape(-1, 3)])
+            rows = np.concatenate([made["a"].shape.points[-1], made["b"].shape.points[0]])
+            return max(float(np.linalg.norm(rims - row, axis=1).min()) for row in rows)
+
+        self.assertEqual(shared(laid), 0.0)
+        with tempfile.TemporaryDirectory() as folder:
+            save_project(Path(folder) / "a.arabesque", Project(laid))
+            back = load_project(Path(folder) / "a.arabesque").document
+        self.assertFalse(any_stale(back))
+        self.assertEqual(back["d"].recipe.inputs, ("a", "b"))
+        points = right.points.copy()
+        points[0, 1:3, 2] += 0.4
+        lifted = laid.with_shape("b", right.with_points(points))
+        self.assertGreater(shared(lifted), 0.3)
+        lifted = rebuilt(lifted)
+        self.assertEqual((lifted["d"].trouble, shared(lifted)), ("", 0.0))
+        self.assertIn("deleted", rebuilt(lifted.without("a"))["d"].trouble)
 
     def test_stored_and_read_again_as_fresh_or_stale_as_it_was(self) -> None:
         fresh = self.derived(regions_document(), RegionShape("r", "s", np.array([25.0, 50, 0])))

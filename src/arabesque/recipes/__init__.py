@@ -1,9 +1,10 @@
 """How derived items are made: one class and one file each, listed in ``RECIPES``."""
 
 from arabesque.recipes.base import Given, Recipe
+from arabesque.recipes.patch_between import PatchBetween, RingPiece
 from arabesque.recipes.patch_on_scan import PatchOnScan
 from arabesque.recipes.region_shape import RegionShape
 
-RECIPES: tuple[type[Recipe], ...] = (PatchOnScan, RegionShape)
+RECIPES: tuple[type[Recipe], ...] = (PatchOnScan, PatchBetween, RegionShape)
 
-__all__ = ["RECIPES", "Given", "PatchOnScan", "Recipe", "RegionShape"]
+__all__ = ["RECIPES", "Given", "PatchBetween", "PatchOnScan", "Recipe", "RegionShape", "RingPiece"]

@@ -88,7 +88,10 @@ def clung(surface: Surface, move: Floats, scan: Scan) -> Surface:
 
 
 def neighbours_follow(before: Document, after: Document, changed: list[str]) -> Document:
-    """``after`` with border points of other patches, that lay on moved border points, still lying on them."""
+    """``after`` with border points of other patches, that lay on moved border points, still lying on them.
+
+    A patch that is derived from a changed one is left to its recipe.
+    """
     old, new = [np.empty((0, 3))], [np.empty((0, 3))]
     for key in changed:
         first, second = before[key].shape, after[key].shape
@@ -103,7 +106,8 @@ def neighbours_follow(before: Document, after: Document, changed: list[str]) -> 
     tree = cKDTree(places)
     for item in before.of(Surface):
         shape = item.shape
-        if item.id in changed or not before.shows(item):
+        follows = item.recipe is not None and not set(item.recipe.inputs).isdisjoint(changed)
+        if item.id in changed or follows or not before.shows(item):
             continue
         rim = np.argwhere(border_of(shape.points.shape))
         away, number = tree.query(shape.points[tuple(rim.T)], distance_upper_bound=SAME_POINT)

@@ -22,9 +22,12 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, FitProblem
-from arabesque.fitting import EdgeOf, Piece, lay_between, ring_of
+from arabesque.fitting import EdgeOf, Piece, ring_of
 from arabesque.geometry import LARGEST_DEGREE, Surface
+from arabesque.model import edits
+from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress
+from arabesque.recipes import PatchBetween, RingPiece
 from arabesque.scan import Scan
 
 
@@ -55,6 +58,7 @@ class LayBetween(Tool):
         self._facts: list[Fact] = []
         self._hover: tuple[str, int] | Floats | None = None
         self._job: Job | None = None
+        self._made_of: tuple[PatchBetween, tuple[object, ...]] | None = None
         self._apply_when_made = False
 
     def stop(self) -> None:
@@ -127,30 +131,24 @@ class LayBetween(Tool):
 
     # the patch
 
-    def _given(self) -> list[Piece]:
-        given: list[Piece] = []
-        for piece in self.pieces:
-            if isinstance(piece, tuple):
-                shape = self.session.document[piece[0]].shape
-                assert isinstance(shape, Surface)
-                given.append(EdgeOf(shape, piece[1], self.options.tangent))
-            else:
-                given.append(piece)
-        return given
+    def _recipe(self) -> PatchBetween:
+        pieces = [RingPiece(p[0], p[1]) if isinstance(p, tuple) else RingPiece(place=p) for p in self.pieces]
+        return PatchBetween(tuple(pieces), (self.options.u, self.options.v), self.options.tangent)
 
     def _try(self) -> None:
         """Fit the patch as soon as the pieces make four sides."""
         self._drop_job()
         self.made, self._facts = None, []
-        scan, tolerance, o = self.session.scan, self.session.document.tolerance, self.options
-        pieces = self._given()
+        document, recipe = self.session.document, self._recipe()
+        source = given(document, recipe)
+        scan, tolerance, pieces = source.scan, source.tolerance, recipe.ring(source)
         if scan is None or not _four_sides(pieces, tolerance):
             self.changed.emit()
             return
-        degree = (o.u, o.v)
+        self._made_of = recipe, ingredients(document, recipe)
 
         def work(progress: Progress) -> tuple[Surface, list[Fact]]:
-            made = lay_between(pieces, scan, tolerance, degree, progress)
+            made = recipe.build(source, progress)
             return made, _facts_of(made, pieces, surface_to_scan(made, scan).figures(tolerance), tolerance)
 
         job = self.session.run("Laying the patch", work)
@@ -181,10 +179,11 @@ class LayBetween(Tool):
             self._apply_when_made = True
         if self.made is None:
             return
-        sources = tuple(dict.fromkeys(piece[0] for piece in self.pieces if isinstance(piece, tuple)))
         made, self.pieces = self.made, []
         self.made, self._facts = None, []
-        self.session.add(f"patch of {made.count} points between edges", "Patch", made, made_from=sources)
+        assert self._made_of is not None
+        label = f"patch of {made.count} points between edges"
+        self.session.edit(edits.items.derived, label, "Patch", made, *self._made_of)
         self.changed.emit()
 
     # the picture

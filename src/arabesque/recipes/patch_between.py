@@ -1,0 +1,59 @@
+"""A patch between edges of other patches and places on the scan."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from arabesque.arrays import Floats
+from arabesque.errors import ArabesqueError
+from arabesque.fitting import EdgeOf, Piece, lay_between
+from arabesque.geometry import Surface, apply
+from arabesque.progress import Progress, silent
+from arabesque.recipes.base import Given, Recipe
+
+
+@dataclass(frozen=True, eq=False)
+class RingPiece:
+    """A part of the ring: an edge (0 v low, 1 u high, 2 v high, 3 u low) of a patch, by its id; or a (3,) place, mm."""
+
+    patch: str = ""
+    edge: int = 0
+    place: Floats | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class PatchBetween(Recipe):
+    """Sharing control points, and where wanted tangents, with its neighbours. degree: at least, along u and v."""
+
+    word = "patch between"
+    uses = ("scan", "tolerance")
+
+    pieces: tuple[RingPiece, ...]
+    degree: tuple[int, int] = (3, 3)
+    tangent: bool = False
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(piece.patch for piece in self.pieces if piece.place is None))
+
+    def moved(self, matrix: Floats) -> PatchBetween:
+        pieces = (p if p.place is None else replace(p, place=apply(matrix, p.place)) for p in self.pieces)
+        return replace(self, pieces=tuple(pieces))
+
+    def ring(self, given: Given) -> list[Piece]:
+        """The edges and places as they are now; raises ArabesqueError where an input is no patch."""
+        ring: list[Piece] = []
+        for piece in self.pieces:
+            if piece.place is not None:
+                ring.append(piece.place)
+                continue
+            shape = given.shapes[piece.patch]
+            if not isinstance(shape, Surface):
+                raise ArabesqueError("A neighbour is no patch any more", "Undo that, or make the patch free")
+            ring.append(EdgeOf(shape, piece.edge, self.tangent))
+        return ring
+
+    def build(self, given: Given, progress: Progress = silent) -> Surface:
+        if given.scan is None:
+            raise ArabesqueError("There is no scan to lay the patch on", "Open a scan, or make the patch free")
+        return lay_between(self.ring(given), given.scan, given.tolerance, self.degree, progress)
