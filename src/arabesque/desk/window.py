@@ -6,8 +6,8 @@ import time
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
+from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, QSize, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QMoveEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -56,8 +56,8 @@ from arabesque.scan import MESH_SUFFIXES
 from arabesque.solid import MODEL_SUFFIXES
 
 HOLD_MILLISECONDS = 350
-SETTLING = (0, 150, 600)
-"""ms after showing: a desktop frames a window when it gets round to it."""
+FRAME = QSize(8, 40)
+"""Pixels that the frame of a window takes at most, on usual desktops."""
 MESSAGE_SECONDS = 6
 
 
@@ -125,16 +125,15 @@ class Window(QMainWindow):
         screen = self.screen()
         assert screen is not None
         room = screen.availableGeometry().size()
-        # what is framed needs room for its frame; a bare one takes it all
-        self.resize(min(1280, room.width()), min(800, room.height()))
+        # a desktop puts its frame round the window when it gets round to it: room is left for one
+        self.resize(min(1280, room.width() - FRAME.width()), min(800, room.height() - FRAME.height()))
 
-    def showEvent(self, event: QShowEvent | None) -> None:
-        super().showEvent(event)
-        for wait in SETTLING:
-            QTimer.singleShot(wait, self._keep_in_sight)
+    def moveEvent(self, event: QMoveEvent | None) -> None:
+        super().moveEvent(event)
+        QTimer.singleShot(0, self._keep_in_sight)
 
     def _keep_in_sight(self) -> None:
-        """Shrink into the free area of the screen, once the desktop has put its frame round the window."""
+        """Shrink into the free area of the screen, with the frame that the desktop has put round the window."""
         screen = self.screen()
         if screen is None or self.isMaximized() or self.isFullScreen():
             return
@@ -163,7 +162,7 @@ class Window(QMainWindow):
         self.path_bar = PathBar()
         self.path_bar.chosen.connect(self.hand.go_to)
         self.tool_column = ToolColumn(self.commands)
-        self.tool_column.setFixedWidth(114)
+        self.tool_column.setFixedWidth(126)
         self.outline = Outline(self.session)
         self.outline.menu_wanted.connect(self._outline_menu)
         self.inspector = Inspector(

@@ -180,6 +180,8 @@ class FactsTable(QWidget):
             name.setAlignment(Qt.AlignmentFlag.AlignTop)
             value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
             value.setWordWrap(True)
+            # as narrow as the panel is: beside a scroll bar it wraps instead of being cut
+            value.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
             row = len(self._rows)
             self._grid.addWidget(name, row, 0)
             self._grid.addWidget(value, row, 1)
