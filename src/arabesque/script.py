@@ -38,12 +38,10 @@ from arabesque.model import (
     Change,
     Document,
     Item,
-    Origin,
     Work,
     any_stale,
     edits,
     load_project,
-    new_id,
     rebuilt,
     save_project,
 )
@@ -51,7 +49,7 @@ from arabesque.model.rebuild import ingredients
 from arabesque.progress import Progress, silent
 from arabesque.recipes import Given, PatchOnScan
 from arabesque.scan import Scan, read_scan, ready_to_fit
-from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, read_model, shown_part
+from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, read_model
 
 AnyItem = Item[Any]
 
@@ -267,15 +265,7 @@ class Project:
         return self.document[change.select]
 
     def _opened_model(self, path: Path) -> tuple[AnyItem, ...]:
+        before = set(self.document.items)
         model = read_model(path, self._worker, self._progress)
-        shapes: list[tuple[str, Any]] = [(name, shown_part(surface)) for name, surface in model.faces]
-        shapes += model.curves
-        if not shapes:
-            raise FileProblem(f"{path.name} holds nothing that can be used", "Export surfaces or a body to it")
-        document, keys = self.document, []
-        for name, shape in shapes:
-            item = Item(new_id(), document.free_name(name or path.stem), shape, Origin(words=path.name))
-            document = document.with_item(item)
-            keys.append(item.id)
-        self._do(Change(f"{len(shapes)} shapes from {path.name}", document))
-        return tuple(self.document[key] for key in keys)
+        self._do(edits.exchange.brought_in(self.document, model, path))
+        return tuple(item for item in self.items if item.id not in before)

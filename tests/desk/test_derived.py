@@ -1,11 +1,15 @@
 """Derived items in the window: rebuilt beside it, their state in the Outline, free when changed by hand."""
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 
+from arabesque.desk.tools.base import DegreeChoice
+from arabesque.desk.tools.patch.between_edges import LayBetween
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.move_points import MovePoints
-from arabesque.model import any_stale, edits
-from arabesque.recipes import PatchOnScan
+from arabesque.geometry import split_surface
+from arabesque.model import Item, any_stale, edits
+from arabesque.recipes import PatchBetween, PatchOnScan, RingPiece
 from tests.desk.support import CTRL, WindowTest
 from tests.examples import heron
 
@@ -57,6 +61,62 @@ class DerivedTest(WindowTest):
         item = self.session.surface_item
         assert item is not None and item.recipe is not None
         self.assertFalse(any_stale(self.session.document))
+
+    def test_a_double_click_takes_its_tool_up_again(self) -> None:
+        """With its picks lit; another degree makes the same item again, and it still follows."""
+        self.patched()
+        item = self.session.surface_item
+        assert item is not None
+        (cell,) = self.window.outline.model.findItems(item.name)
+        tree = self.window.outline.tree
+        tree.expand(cell.index())
+        line = cell.child(0)
+        self.assertIn("⛓", line.text())
+        at = tree.visualRect(line.index()).center()
+        QTest.mouseClick(tree.viewport(), Qt.MouseButton.LeftButton, pos=at)
+        QTest.mouseDClick(tree.viewport(), Qt.MouseButton.LeftButton, pos=at)
+        tool = self.window.hand.tool
+        assert isinstance(tool, FourCornerPatch)
+        self.assertEqual(len(tool.corners), 4)
+        tool.options.degree, tool.options.u, tool.options.v = DegreeChoice.FIXED, 5, 2
+        tool.options_changed()
+        self.idle()
+        self.assertEqual(self.surface().degree, (5, 2))
+        again = self.session.surface_item
+        assert again is not None and isinstance(again.recipe, PatchOnScan)
+        self.assertEqual((again.id, again.recipe.degree), (item.id, (5, 2)))
+        self.assertFalse(any_stale(self.session.document))
+
+    def test_a_patch_between_follows_and_is_taken_up_again(self) -> None:
+        self.patched()
+        whole, item = self.surface(), self.session.surface_item
+        assert item is not None
+        one, rest = split_surface(whole, 0, 0.3)
+        three = split_surface(rest, 0, 0.7)[1]
+        document = self.session.document.without(item.id)
+        document = document.with_item(Item("a", "one", one)).with_item(Item("b", "three", three))
+        recipe = PatchBetween((RingPiece("a", 1), RingPiece("b", 3)))
+        self.session.commit("gap", document.with_item(Item("d", "between", whole, recipe=recipe)))
+        self.idle()
+        laid = self.session.document["d"]
+        self.assertEqual((laid.trouble, any_stale(self.session.document)), ("", False))
+        points = one.points.copy()
+        points[-1, 1:-1] += [0, 0, 0.5]
+        self.session.commit("pulled", self.session.document.with_shape("a", one.with_points(points)))
+        self.idle()
+        self.assertIsNot(self.session.document["d"].shape, laid.shape)
+        self.window.hand.take_up_again(self.session.document["d"])
+        tool = self.window.hand.tool
+        assert isinstance(tool, LayBetween)
+        self.idle()
+        self.assertEqual((len(tool.pieces), tool.can_apply), (2, True))
+        tool.options.u = 5
+        tool.options_changed()
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        made = self.session.document["d"]
+        assert isinstance(made.recipe, PatchBetween)
+        self.assertEqual((made.recipe.degree, any_stale(self.session.document)), ((5, 3), False))
 
     def test_what_fails_keeps_its_shape_and_says_why(self) -> None:
         self.patched()

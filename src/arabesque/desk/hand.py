@@ -8,6 +8,7 @@ from arabesque.desk.session import Session
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import TOOLS, Tool
 from arabesque.desk.tools.pick import Pick
+from arabesque.model import Item
 
 
 class Hand(QObject):
@@ -54,6 +55,14 @@ class Hand(QObject):
         self.started.emit(tool)
         self.changed.emit()
         return tool
+
+    def take_up_again(self, item: Item) -> None:
+        """Take up the tool that made a derived item, with the item selected."""
+        made = type(item.recipe)
+        kind = next((tool for tool in TOOLS if tool.makes is made), None)
+        if kind is not None:
+            self._session.select(item.id)
+            self.take_up(kind)
 
     def lay_down(self) -> None:
         """Nothing is in the hand any more."""

@@ -20,7 +20,7 @@ from arabesque.desk.scan_views import ScanViews
 from arabesque.desk.seen import Seen
 from arabesque.desk.weighing import Weighing
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.geometry import Curve, Face, Surface
+from arabesque.geometry import Curve, Surface
 from arabesque.mending import merged, turned_over
 from arabesque.model import (
     Change,
@@ -30,14 +30,12 @@ from arabesque.model import (
     Item,
     Leftover,
     Milestone,
-    Origin,
     Project,
     Recovered,
     Work,
     any_stale,
     edits,
     load_project,
-    new_id,
     rebuilt,
     recover,
     rescue_project,
@@ -46,7 +44,7 @@ from arabesque.model import (
 from arabesque.progress import Progress
 from arabesque.scan import Scan, ready_to_fit
 from arabesque.shapes import Shape
-from arabesque.solid import FileKind, KernelWorker, Model, deliver, read_model, shown_part
+from arabesque.solid import FileKind, KernelWorker, deliver, read_model
 
 FEWEST_ALONG = 30
 """Samples a side of each patch in a drag of very many."""
@@ -441,25 +439,8 @@ class Session(QObject):
     def open_model(self, path: Path) -> Job:
         """Bring the faces and curves of a STEP or IGES file in as items."""
 
-        def finish(model: Model) -> None:
-            document = self.history.document
-            shapes: list[tuple[str, Surface | Curve]] = [(name, shown_part(surface)) for name, surface in model.faces]
-            shapes += model.curves
-            trimmed = sum(isinstance(shape, Face) for _, shape in shapes)
-            for name, shape in shapes:
-                words = f"{path.name}, trimmed in its file" if isinstance(shape, Face) else path.name
-                title = document.free_name(name or path.stem)
-                document = document.with_item(Item(new_id(), title, shape, Origin(words=words)))
-            self.commit(f"{len(shapes)} shapes from {path.name}", document)
-            said = [f"{len(shapes)} shapes came in from {path.name}"]
-            if trimmed:
-                said.append(f"{trimmed} are trimmed there and come in whole, with the trim as a line")
-            if model.skipped:
-                said.append(f"{len(model.skipped)} could not be used: {model.skipped[0][1]}")
-            self.told.emit("; ".join(said), bool(model.skipped))
-
         job = self._job(f"Opening {path.name}", lambda progress: read_model(path, self.kernel, progress))
-        job.done.connect(finish)
+        job.done.connect(lambda model: self.edit(edits.exchange.brought_in, model, path))
         return job
 
     def _job(self, label: str, work: object) -> Job:

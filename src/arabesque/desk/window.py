@@ -165,6 +165,7 @@ class Window(QMainWindow):
         self.tool_column.setFixedWidth(126)
         self.outline = Outline(self.session)
         self.outline.menu_wanted.connect(self._outline_menu)
+        self.outline.recipe_wanted.connect(self.hand.take_up_again)
         self.inspector = Inspector(
             self.session,
             [

@@ -17,6 +17,7 @@ from arabesque.model import Document, Item, Layer, edits, kind_of, stale
 _ID = Qt.ItemDataRole.UserRole
 _LAYER = Qt.ItemDataRole.UserRole + 1
 _VERSION = Qt.ItemDataRole.UserRole + 2
+_RECIPE = Qt.ItemDataRole.UserRole + 3
 NAME, WEIGHT, STATE, EYE = range(4)
 
 
@@ -35,6 +36,8 @@ class Outline(QWidget):
     """One line an item; what an item is made from unfolds below it."""
 
     menu_wanted = pyqtSignal(QPoint)
+    recipe_wanted = pyqtSignal(object)
+    """A derived item is to be made otherwise."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -184,6 +187,9 @@ class Outline(QWidget):
         if recipe is None:
             return []
         first = _below(f"⛓ {recipe.word}{', being rebuilt' if stale(document, item) else ''}")
+        first.setData(item.id, _ID)
+        first.setData(recipe.word, _RECIPE)
+        first.setToolTip("Follows what it is made from. A double click takes its tool up again")
         lines = [first]
         if item.trouble:
             failed = _below(f"✕ {item.trouble}")
@@ -227,6 +233,8 @@ class Outline(QWidget):
 
     def _opened(self, index: QModelIndex) -> None:
         number, item = index.data(_VERSION), self._item(index)
+        if index.data(_RECIPE) is not None and item is not None:
+            self.recipe_wanted.emit(item)
         if number is not None and item is not None:
             # the tree is still handling the click: it is filled anew when that is over
             QTimer.singleShot(0, lambda: self._session.edit(edits.versions.brought_back, item, int(number)))

@@ -15,6 +15,7 @@ from arabesque.desk.steps import Step
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Graph, Label, Lines, Loupe, Triangles
+from arabesque.recipes import Recipe
 
 Needs = tuple[type | tuple[type, ...], ...]
 """Kinds of shapes that must be there; of a tuple among them, one."""
@@ -46,6 +47,8 @@ class Tool(QObject):
     Options: ClassVar[type | None] = None
     needs: ClassVar[Needs] = ()
     """What must be there: until then the tool cannot be taken up."""
+    makes: ClassVar[type[Recipe] | None] = None
+    """The recipe that the tool makes: a double click on such an item takes the tool up again, with its picks."""
     takes_places: ClassVar[bool] = False
     """True for a tool that is given places in the view: the arrows then move a cursor there, Space clicks."""
     applies: ClassVar[bool] = True

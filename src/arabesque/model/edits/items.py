@@ -102,6 +102,15 @@ def derived(
     return Change(label, document.with_item(item), item.id)
 
 
+def derived_again(
+    document: Document, item: AnyItem, shape: Shape, recipe: Recipe, made_of: tuple[object, ...]
+) -> Change:
+    """A derived item made otherwise: another recipe, and the shape that it made of some values."""
+    put = document.with_shape(item.id, shape)
+    again = replace(put[item.id], recipe=recipe, made_of=made_of)
+    return Change(f"{item.name}: made again", put.with_item(again), item.id)
+
+
 def made_free(document: Document, item: AnyItem) -> Change | None:
     """A derived item that keeps its shape and no longer follows; None for one that is free already."""
     if item.recipe is None:

@@ -35,6 +35,7 @@ class LayBetween(Tool):
     """Go round the gap: click edges and places; the patch shows as soon as there are four sides."""
 
     needs = (Scan,)
+    makes = PatchBetween
     id = "lay-between"
     step = Step.PATCH
     label = "Patch between edges"
@@ -60,6 +61,21 @@ class LayBetween(Tool):
         self._job: Job | None = None
         self._made_of: tuple[PatchBetween, tuple[object, ...]] | None = None
         self._apply_when_made = False
+        self._target: str | None = None
+        item = self.session.surface_item
+        if item is not None and isinstance(item.recipe, PatchBetween):
+            recipe, self._target = item.recipe, item.id
+            self.options.u, self.options.v = recipe.degree
+            self.options.tangent = recipe.tangent
+            self.pieces = [(p.patch, p.edge) if p.place is None else p.place for p in recipe.pieces]
+            if all(piece[0] in self.session.document for piece in self.pieces if isinstance(piece, tuple)):
+                self._try()
+            else:
+                self.pieces = []
+
+    @property
+    def covers(self) -> frozenset[str]:
+        return frozenset() if self._target is None or self.made is None else frozenset({self._target})
 
     def stop(self) -> None:
         self._drop_job()
@@ -183,7 +199,12 @@ class LayBetween(Tool):
         self.made, self._facts = None, []
         assert self._made_of is not None
         label = f"patch of {made.count} points between edges"
-        self.session.edit(edits.items.derived, label, "Patch", made, *self._made_of)
+        target = self.session.history.document.items.get(self._target or "")
+        if target is not None:
+            self.session.edit(edits.items.derived_again, target, made, *self._made_of)
+            self._target = None
+        else:
+            self.session.edit(edits.items.derived, label, "Patch", made, *self._made_of)
         self.changed.emit()
 
     # the picture

@@ -30,6 +30,7 @@ class FourCornerPatch(Tool):
     """Four clicks make a patch; its corners can be dragged, before it is applied and after."""
 
     needs = (Scan,)
+    makes = PatchOnScan
     id = "four-corners"
     step = Step.PATCH
     label = "Patch from four corners"
@@ -67,6 +68,9 @@ class FourCornerPatch(Tool):
             p = item.shape.points
             self.corners = [p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]
             self._target = item.id
+            if isinstance(item.recipe, PatchOnScan) and item.recipe.degree is not None:
+                self.options.degree = DegreeChoice.FIXED
+                self.options.u, self.options.v = item.recipe.degree
 
     def stop(self) -> None:
         self._drop_job()
@@ -153,7 +157,7 @@ class FourCornerPatch(Tool):
             self.left.emit()
 
     def options_changed(self) -> None:
-        if len(self.corners) == 4 and self._target is None:
+        if len(self.corners) == 4:
             self._start_fit()
         self.changed.emit()
 
@@ -216,11 +220,10 @@ class FourCornerPatch(Tool):
         """Another fit for a patch that is there: one that followed the scan still does."""
         document = self.session.history.document
         item = document[item_id]
-        put = document.with_shape(item_id, fit.surface)
         if item.recipe is not None and self._made is not None:
-            recipe, made_of = self._made
-            put = put.with_item(replace(put[item_id], recipe=recipe, made_of=made_of))
-        self.session.commit(f"{item.name}: corner moved", put)
+            self.session.edit(edits.items.derived_again, item, fit.surface, *self._made)
+        else:
+            self.session.commit(f"{item.name}: corner moved", document.with_shape(item_id, fit.surface))
 
     def _preview(self, corners: list[Floats]) -> None:
         """A light, quick fit while the hand moves."""

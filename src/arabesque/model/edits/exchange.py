@@ -1,0 +1,32 @@
+"""Edits that bring in what files of other systems hold."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from arabesque.errors import FileProblem
+from arabesque.geometry import Curve, Face, Surface
+from arabesque.model.document import Document
+from arabesque.model.edits.change import Change
+from arabesque.model.item import Item, Origin, new_id
+from arabesque.solid import Model, shown_part
+
+
+def brought_in(document: Document, model: Model, path: Path) -> Change:
+    """The faces and curves of a STEP or IGES file as items; raises FileProblem when there are none."""
+    shapes: list[tuple[str, Surface | Curve]] = [(name, shown_part(surface)) for name, surface in model.faces]
+    shapes += model.curves
+    if not shapes:
+        why = f": {model.skipped[0][1]}" if model.skipped else ""
+        raise FileProblem(f"{path.name} holds nothing that can be used{why}", "Export surfaces or a body to it")
+    for name, shape in shapes:
+        words = f"{path.name}, trimmed in its file" if isinstance(shape, Face) else path.name
+        title = document.free_name(name or path.stem)
+        document = document.with_item(Item(new_id(), title, shape, Origin(words=words)))
+    said = [f"{len(shapes)} shapes came in from {path.name}"]
+    trimmed = sum(isinstance(shape, Face) for _, shape in shapes)
+    if trimmed:
+        said.append(f"{trimmed} are trimmed there and come in whole, with the trim as a line")
+    if model.skipped:
+        said.append(f"{len(model.skipped)} could not be used: {model.skipped[0][1]}")
+    return Change(f"{len(shapes)} shapes from {path.name}", document, said="; ".join(said))
