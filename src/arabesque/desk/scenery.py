@@ -34,8 +34,9 @@ def compose(
     for item in session.seen.items:
         if item.id not in pen.covered:
             shown_of(item).draw(pen, item)
-    if tool.loupe is not None:
-        pen.set(loupe=tool.loupe)
+    loupe = tool.loupe
+    if loupe is not None:
+        pen.set(loupe=loupe)
     pen.scene.graphs.extend(tool.graphs)
     for check in checks:
         check.lay(pen, session.patches)
