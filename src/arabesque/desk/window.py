@@ -162,7 +162,7 @@ class Window(QMainWindow):
         self.path_bar = PathBar()
         self.path_bar.chosen.connect(self.hand.go_to)
         self.tool_column = ToolColumn(self.commands)
-        self.tool_column.setFixedWidth(126)
+        self.tool_column.setFixedWidth(114)
         self.outline = Outline(self.session)
         self.outline.menu_wanted.connect(self._outline_menu)
         self.outline.recipe_wanted.connect(self.hand.take_up_again)

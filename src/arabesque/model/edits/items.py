@@ -103,12 +103,12 @@ def derived(
 
 
 def derived_again(
-    document: Document, item: AnyItem, shape: Shape, recipe: Recipe, made_of: tuple[object, ...]
+    document: Document, item: AnyItem, words: str, shape: Shape, recipe: Recipe, made_of: tuple[object, ...]
 ) -> Change:
-    """A derived item made otherwise: another recipe, and the shape that it made of some values."""
+    """A derived item made otherwise: another recipe, and what it made of some values. words: what was done."""
     put = document.with_shape(item.id, shape)
     again = replace(put[item.id], recipe=recipe, made_of=made_of)
-    return Change(f"{item.name}: made again", put.with_item(again), item.id)
+    return Change(f"{item.name}: {words}", put.with_item(again), item.id)
 
 
 def made_free(document: Document, item: AnyItem) -> Change | None:

@@ -201,7 +201,7 @@ class LayBetween(Tool):
         label = f"patch of {made.count} points between edges"
         target = self.session.history.document.items.get(self._target or "")
         if target is not None:
-            self.session.edit(edits.items.derived_again, target, made, *self._made_of)
+            self.session.edit(edits.items.derived_again, target, "made again", made, *self._made_of)
             self._target = None
         else:
             self.session.edit(edits.items.derived, label, "Patch", made, *self._made_of)

@@ -37,7 +37,7 @@ class FourCornerPatch(Tool):
     hint = "Click four corners on the scan"
     shortcut = "N"
     icon = "ph.polygon"
-    short = "New patch"
+    short = "Patch"
     takes_places = True
 
     @dataclass
@@ -221,7 +221,9 @@ class FourCornerPatch(Tool):
         document = self.session.history.document
         item = document[item_id]
         if item.recipe is not None and self._made is not None:
-            self.session.edit(edits.items.derived_again, item, fit.surface, *self._made)
+            degree = isinstance(item.recipe, PatchOnScan) and item.recipe.degree != self._made[0].degree
+            words = "another degree" if degree else "corner moved"
+            self.session.edit(edits.items.derived_again, item, words, fit.surface, *self._made)
         else:
             self.session.commit(f"{item.name}: corner moved", document.with_shape(item_id, fit.surface))
 

@@ -48,7 +48,7 @@ class Mark(ScanWork):
 
     id = "mark"
     label = "Mark and heal"
-    short = "Mark, heal"
+    short = "Mark"
     hint = "Mark on the scan, Ctrl takes away; plus and minus grow and shrink; Enter removes and heals"
     icon = "ph.paint-brush"
     shortcut = "K"
