@@ -59,7 +59,7 @@ class Photographer:
     def idle(self) -> None:
         """Wait for all background work and a fresh picture."""
         until(lambda: self.window.session.jobs.idle)
-        QTest.qWait(300)
+        QTest.qWait(600)
 
     def pixel(self, point: object) -> QPoint:
         """Where a place in space is drawn."""
