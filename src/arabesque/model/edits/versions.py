@@ -35,9 +35,3 @@ def brought_back(document: Document, item: AnyItem, number: int) -> Change:
     if twin is not None and isinstance(version.shape, Surface) and not twin.holds(version.shape, back.plane_of(item)):
         back = back.with_twin(item.id, twin)  # the twin plane has moved since
     return Change(f"{item.name}: {version.name} brought back", back, item.id)
-
-
-def version_removed(document: Document, item: AnyItem, number: int) -> Change:
-    """A parked version given up."""
-    versions = item.versions[:number] + item.versions[number + 1 :]
-    return Change(f"{item.name}: {item.versions[number].name} removed", document.changed(item.id, versions=versions))

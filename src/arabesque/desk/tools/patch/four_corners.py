@@ -22,7 +22,8 @@ from arabesque.errors import FitProblem
 from arabesque.fitting import FitSettings, PatchFit, bilinear, corners_on_scan, fit_patch
 from arabesque.geometry import Surface
 from arabesque.model import edits
-from arabesque.recipes import Given, PatchOnScan
+from arabesque.model.rebuild import given, ingredients
+from arabesque.recipes import PatchOnScan
 from arabesque.scan import Scan
 
 
@@ -182,9 +183,10 @@ class FourCornerPatch(Tool):
         self._drop_job()
         self.fit = None
         recipe = PatchOnScan(np.array(self.corners), self._degree())
-        given = Given({}, scan, self.session.document.tolerance)
-        self._made = recipe, (given.scan, given.tolerance)
-        job = self.session.run("Fitting the patch", lambda progress: recipe.fit(given, progress))
+        document = self.session.document
+        source = given(document, recipe)
+        self._made = recipe, ingredients(document, recipe)
+        job = self.session.run("Fitting the patch", lambda progress: recipe.fit(source, progress))
         job.done.connect(lambda fit: self._fitted(job, fit))
         job.failed.connect(lambda _: self._fitted(job, None))
         self._job = job
