@@ -16,7 +16,7 @@ import trimesh
 from scipy.interpolate import LSQBivariateSpline, NdBSpline
 
 from arabesque.demo import Heron, simulate
-from arabesque.desk.meters import LiveGrid
+from arabesque.desk.meters import Live
 from arabesque.fitting import four_corner_patch
 from arabesque.geometry import Surface, uniform_knots
 from arabesque.model import Document, Item, Project, Work, leftovers, load_project, recover, save_project
@@ -60,19 +60,18 @@ def closest_points(scan: Scan) -> Iterator[Row]:
 
 def live_step(scan: Scan) -> Iterator[Row]:
     fit = four_corner_patch(Heron().corners["flank"], scan, 0.2)
-    live = LiveGrid(fit.surface)
+    live = Live(fit.surface)
     points = fit.surface.points.copy()
     points[1, 1] += [0, 0, 0.5]
     moved = fit.surface.with_points(points)
-    grid = live.measure(moved, scan)
-    flat = grid.points.reshape(-1, 3)
+    flat = live.measure(moved, scan).samples.points
     corners, triangles = np.array(scan.points), np.array(scan.triangles)
     tree = igl.AABB()
     tree.init(corners, triangles)
     ours, peer = alternately(
         lambda: live.measure(moved, scan), lambda: tree.squared_distance(corners, triangles, flat), rounds=15
     )
-    yield Row(f"live step, {len(flat)} samples: grid, normals, signed distances", ours, peer, 1.5, "ms", "peer: igl")
+    yield Row(f"live step, {len(flat)} samples: points, normals, signed distances", ours, peer, 1.5, "ms", "peer: igl")
 
 
 def ladder(master: Heron, scan: Scan) -> Iterator[Row]:

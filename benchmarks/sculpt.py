@@ -58,7 +58,7 @@ def drags(scan: Scan, folder: Path) -> list[Row]:
     mask[:, 4] = True
     item = session.surface_item
     assert item is not None
-    session.points.put(item, mask)
+    session.points.put(item, mask.ravel())
     window.sight.fit_view()
     rows = []
     note = "400k scan, patch and mirror image, 10,000 samples, panels included; drawing left out"

@@ -32,7 +32,7 @@ from numpy.typing import ArrayLike
 from arabesque.checking import BothWays, measure_both_ways
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.fitting import PatchFit, check_tolerance
-from arabesque.geometry import Curve, Surface
+from arabesque.geometry import Surface
 from arabesque.model import (
     SUFFIX,
     Change,
@@ -49,7 +49,8 @@ from arabesque.model.rebuild import ingredients
 from arabesque.progress import Progress, silent
 from arabesque.recipes import Given, PatchOnScan
 from arabesque.scan import Scan, read_scan, ready_to_fit
-from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, read_model
+from arabesque.shapes import Sampled, can
+from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, deliverable, read_model
 
 AnyItem = Item[Any]
 
@@ -179,7 +180,7 @@ class Project:
         if kind is None:
             raise FileProblem(f"{Path(path).name}: not a kind of file known here", f"Use {', '.join(_KINDS)}")
         if items is None:
-            items = [item for item in self.items if isinstance(item.shape, Surface | Curve)]
+            items = [item for item in self.items if deliverable(item.shape)]
         shapes = [(item.name, item.shape) for item in self.document.with_images(list(items))]
         deliver(path, shapes, kind, self._worker, unit, chord, self._progress)
 
@@ -231,11 +232,11 @@ class Project:
         """
         check_tolerance(self.tolerance)
         scan = self.scan
-        wanted = self.document.of(Surface) if items is None else list(items)
-        surfaces = [item.shape for item in self.document.with_images(wanted) if isinstance(item.shape, Surface)]
-        if not surfaces:
+        wanted = list(self.items if items is None else items)
+        shapes = [item.shape for item in self.document.with_images(wanted) if can(item.shape, Sampled)]
+        if not shapes:
             raise ArabesqueError("There is no patch to compare", "Lay one first, or open a STEP file")
-        return measure_both_ways(surfaces, scan, self.tolerance, progress=self._progress)
+        return measure_both_ways(shapes, scan, self.tolerance, progress=self._progress)
 
     def undo(self) -> str | None:
         """Take the last step back; returns its words, or None at the start."""

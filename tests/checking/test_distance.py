@@ -5,7 +5,7 @@ import unittest
 import igl
 import numpy as np
 
-from arabesque.checking import Figures, measure_both_ways, scan_to_surface, surface_to_scan
+from arabesque.checking import Figures, measure_both_ways, scan_to_shapes, shape_to_scan
 from arabesque.geometry import Face, Surface, Trim
 from arabesque.scan import Scan
 from tests.examples import grid_faces, heron, plane, random_surface
@@ -34,21 +34,21 @@ class BothWaysTest(unittest.TestCase):
     def test_the_sign_does_not_depend_on_the_way_round(self) -> None:
         surface = flat(0.3)
         turned = surface.with_points(surface.points[::-1])
-        self.assertGreater(surface_to_scan(turned, plane()).distance.min(), 0.29)
-        self.assertGreater(scan_to_surface(plane(), [turned], 5.0).min(), 0.29)
+        self.assertGreater(shape_to_scan(turned, plane()).distance.min(), 0.29)
+        self.assertGreater(scan_to_shapes(plane(), [turned], 5.0).min(), 0.29)
 
     def test_beyond_the_rim_nothing_is_measured(self) -> None:
         """Half of a patch that sticks out of the scan by half has no scan below."""
-        grid = surface_to_scan(flat(0.1, 50, 150), plane())
-        self.assertAlmostEqual(grid.valid.mean(), 0.25, delta=0.02)
+        found = shape_to_scan(flat(0.1, 50, 150), plane())
+        self.assertAlmostEqual(found.valid.mean(), 0.25, delta=0.02)
         self.assertAlmostEqual(measure_both_ways([flat(0.1, 50, 150)], plane(), 0.2).missing, 0.75, delta=0.02)
 
     def test_scan_points_are_counted_once_and_only_below_the_patch(self) -> None:
         scan = plane(steps=50)  # a point every 2 mm
-        self.assertEqual(len(scan_to_surface(scan, [flat(0.1), flat(0.1)], 5.0)), 29 * 29)
+        self.assertEqual(len(scan_to_shapes(scan, [flat(0.1), flat(0.1)], 5.0)), 29 * 29)
 
     def test_of_two_patches_the_nearer_counts(self) -> None:
-        back = scan_to_surface(plane(), [flat(0.5), flat(0.1)], 5.0)
+        back = scan_to_shapes(plane(), [flat(0.5), flat(0.1)], 5.0)
         np.testing.assert_allclose(back, 0.1, atol=1e-9)
 
     def test_trimmed_away_parts_do_not_count(self) -> None:
@@ -57,18 +57,18 @@ class BothWaysTest(unittest.TestCase):
         both = measure_both_ways([Face(whole.degree, whole.knots, whole.points, None, half)], plane(), 0.2)
         self.assertEqual(both.missing, 0.0)
         self.assertAlmostEqual(both.scan_to_surface.samples / (29 * 29), 0.5, delta=0.03)
-        self.assertAlmostEqual(both.surface_to_scan.samples / 101**2, 0.5, delta=0.02)
+        self.assertAlmostEqual(both.surface_to_scan.samples / 101**2, 0.5, delta=0.03)
 
     def test_distances_equal_libigl(self) -> None:
         scan = heron().scan
         surface = random_surface((3, 3), (2, 2))
         surface = surface.with_points(surface.points + np.array([60, -60, 2]))
-        grid = surface_to_scan(surface, scan)
+        found = shape_to_scan(surface, scan)
         squared, _, _ = igl.point_mesh_squared_distance(
-            grid.points.reshape(-1, 3), np.array(scan.points), np.array(scan.triangles)
+            found.samples.points, np.array(scan.points), np.array(scan.triangles)
         )
-        ours = np.abs(grid.distance).ravel()[grid.valid.ravel()]
-        np.testing.assert_allclose(ours, np.sqrt(squared)[grid.valid.ravel()], atol=1e-9)
+        ours = np.abs(found.distance).ravel()[found.valid.ravel()]
+        np.testing.assert_allclose(ours, np.sqrt(squared)[found.valid.ravel()], atol=1e-9)
 
     def test_teapot_lies_on_its_own_samples(self) -> None:
         """The published patches against a mesh sampled from them: off by no more than the chords' sagitta."""
@@ -79,12 +79,12 @@ class BothWaysTest(unittest.TestCase):
         triangles = np.concatenate([one + 33 * 33 * n for n in range(len(patches))])
         scan = Scan(points, triangles)
         for patch in patches[:8]:
-            grid = surface_to_scan(patch, scan, 40)
+            found = shape_to_scan(patch, scan, 40)
             d = patch.on_grid(t, t, 2)
             bend = max(np.linalg.norm(d[2, 0], axis=-1).max(), np.linalg.norm(d[0, 2], axis=-1).max())
             mixed = np.linalg.norm(d[1, 1], axis=-1).max()
             sagitta = (bend / 4 + mixed / 4) / 32**2
-            self.assertLess(np.abs(grid.distance).max(), sagitta + 1e-9)
+            self.assertLess(np.abs(found.distance).max(), sagitta + 1e-9)
 
 
 class FiguresTest(unittest.TestCase):

@@ -11,13 +11,13 @@ from arabesque.checking import (
     PlaneSet,
     find_joins,
     form_values,
-    grid_cuts,
-    grid_sections,
     hollow_islands,
     read_net,
     scan_sections,
     section_comb,
-    surface_to_scan,
+    section_places,
+    shape_sections,
+    shape_to_scan,
 )
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import (
@@ -37,6 +37,7 @@ from arabesque.geometry import (
     swapped_surface,
     uniform_knots,
 )
+from arabesque.shapes import Samples
 from tests.examples import heron, plane, random_surface, sphere
 
 T = np.linspace(0, 1, 41)
@@ -79,9 +80,9 @@ class PlaneSetTest(unittest.TestCase):
 
     def test_gap_drawn_larger_in_any_plane(self) -> None:
         flat = Surface.bezier([[[10, 10, 0.1], [10, 90, 0.1]], [[90, 10, 0.1], [90, 90, 0.1]]])
-        grid = surface_to_scan(flat, plane(), 20)
+        grid = shape_to_scan(flat, plane(), 20)
         cuts = PlaneSet((Plane.through([50, 50, 0], [1, 1, 0]),))
-        found = grid_sections(grid, cuts, 10.0)
+        found = shape_sections(grid, cuts, 10.0)
         np.testing.assert_allclose(found.segments[..., 2], 1.0, atol=1e-9)
 
     def test_impossible_families_are_refused(self) -> None:
@@ -93,27 +94,35 @@ class PlaneSetTest(unittest.TestCase):
     def test_combs_on_sections_of_a_sphere(self) -> None:
         """A section at distance h is a circle of radius sqrt(r² - h²): so long are its curvature vectors, reversed."""
         surface = ball()
-        grid = surface_to_scan(surface, sphere(), 60)
+        grid = shape_to_scan(surface, sphere(), 60)
         height = 12.0
         cuts = PlaneSet((Plane(np.array([0.0, 0, 1]), height),))
-        uv, normals = grid_cuts(grid, cuts)
-        points, vectors = section_comb(surface, uv, normals)
+        places = section_places(grid.samples, cuts)
+        points, vectors = places.points, section_comb(surface, places)
+        np.testing.assert_allclose(surface.at(places.uv.reshape(-1, 2)).reshape(points.shape), points, atol=0.05)
         self.assertGreater(len(points), 30)
         np.testing.assert_allclose(np.linalg.norm(vectors, axis=2), 1 / np.sqrt(50**2 - height**2), rtol=1e-3)
         inward = -points * [1, 1, 0] / np.linalg.norm(points * [1, 1, 0], axis=2, keepdims=True)
         np.testing.assert_allclose(vectors / np.linalg.norm(vectors, axis=2, keepdims=True), inward, atol=1e-3)
 
 
+def samples_of(shape: Surface) -> Samples:
+    return shape.sampler(40).read(shape)
+
+
 class FormTest(unittest.TestCase):
     def test_values_on_a_sphere_and_a_saddle(self) -> None:
         """Sphere: all 1/r in size. z = xy at 0: mean 0, Gaussian -1 (do Carmo 1976, 3-3), so its signed root -1."""
         for kind in FormKind:
-            values = form_values(ball(), T, np.linspace(-0.5, 0.5, 9), kind)
+            values = form_values(ball(), samples_of(ball()), kind)
             wanted = 0.0 if kind is FormKind.ISLANDS else 1 / 50
             np.testing.assert_allclose(np.abs(values), wanted, atol=1e-10)
         saddle = Surface.bezier([[[-1, -1, 1], [-1, 1, -1]], [[1, -1, -1], [1, 1, 1]]])
-        self.assertAlmostEqual(form_values(saddle, [0.5], [0.5], FormKind.GAUSSIAN)[0, 0], -1.0, places=10)
-        self.assertAlmostEqual(form_values(saddle, [0.5], [0.5], FormKind.MEAN)[0, 0], 0.0, places=10)
+        samples = samples_of(saddle)
+        middle = np.linalg.norm(samples.uv - 0.5, axis=1).argmin()
+        np.testing.assert_allclose(samples.uv[middle], 0.5)
+        self.assertAlmostEqual(form_values(saddle, samples, FormKind.GAUSSIAN)[middle], -1.0, places=10)
+        self.assertAlmostEqual(form_values(saddle, samples, FormKind.MEAN)[middle], 0.0, places=10)
 
     def test_a_hollow_island_in_a_dome(self) -> None:
         """A dome with one control point pushed in: one island, where the point has most say."""
@@ -122,14 +131,13 @@ class FormTest(unittest.TestCase):
         x, y = np.meshgrid(g, g, indexing="ij")
         points = np.stack([x, y, 30 - ((x - 40) ** 2 + (y - 40) ** 2) / 120], -1)
         dome = Surface((3, 3), (knots, knots), points)
-        values = form_values(dome, T, T, FormKind.ISLANDS)
-        normals = np.broadcast_to([0.0, 0, 1], (*values.shape, 3))
-        self.assertEqual(hollow_islands(dome.on_grid(T, T)[0, 0], normals, values), [])
+        samples = samples_of(dome)
+        self.assertEqual(hollow_islands(samples, form_values(dome, samples, FormKind.ISLANDS)), [])
         pushed = points.copy()
         pushed[4, 4, 2] -= 3.0
         dented = dome.with_points(pushed)
-        values = form_values(dented, T, T, FormKind.ISLANDS)
-        found = hollow_islands(dented.on_grid(T, T)[0, 0], normals, values)
+        samples = samples_of(dented)
+        found = hollow_islands(samples, form_values(dented, samples, FormKind.ISLANDS))
         self.assertGreaterEqual(len(found), 1)
         self.assertLess(np.linalg.norm(found[0].place[:2] - [40, 40]), 3.0)
         self.assertGreater(found[0].area, 10.0)

@@ -6,20 +6,20 @@ import numpy as np
 import trimesh
 
 from arabesque.checking import (
+    Comb,
     Family,
     Flaw,
     Limits,
-    border_combs,
     close_up,
     cut_triangles,
     find_joins,
     flaws_of,
-    grid_sections,
-    line_comb,
     polyline_comb,
+    rim_comb,
     scan_sections,
-    surface_combs,
-    surface_to_scan,
+    shape_combs,
+    shape_sections,
+    shape_to_scan,
     wobble,
 )
 from arabesque.errors import ArabesqueError
@@ -56,9 +56,9 @@ class SectionTest(unittest.TestCase):
         """A patch 0.1 mm above a flat scan: its section stands 1 mm above when the gap is drawn ten times."""
         scan = plane()
         flat = Surface.bezier([[[10, 10, 0.1], [10, 90, 0.1]], [[90, 10, 0.1], [90, 90, 0.1]]])
-        grid = surface_to_scan(flat, scan, 20)
+        grid = shape_to_scan(flat, scan, 20)
         family = Family(np.array([1.0, 0, 0]), 10.0)
-        true, large = (grid_sections(grid, family, times).segments for times in (1.0, 10.0))
+        true, large = (shape_sections(grid, family, times).segments for times in (1.0, 10.0))
         np.testing.assert_allclose(true[..., 2], 0.1, atol=1e-9)
         np.testing.assert_allclose(large[..., 2], 1.0, atol=1e-9)
         np.testing.assert_allclose(true[..., 0], large[..., 0], atol=1e-9)
@@ -78,30 +78,32 @@ class CloseUpTest(unittest.TestCase):
     def test_heights_along_a_direction(self) -> None:
         """A patch 0.1 mm over a flat scan, and one that rises by 0.01 along x."""
         scan = plane()
-        grid = surface_to_scan(
-            Surface.bezier([[[10, 10, 0.1], [10, 90, 0.1]], [[90, 10, 0.9], [90, 90, 0.9]]]), scan, 40
-        )
+        grid = shape_to_scan(Surface.bezier([[[10, 10, 0.1], [10, 90, 0.1]], [[90, 10, 0.9], [90, 90, 0.9]]]), scan, 40)
         place, up = np.array([50.0, 50.0, 0.5]), np.array([0.0, 0, 1])
-        along_x = close_up(grid, scan, place, up, np.array([1.0, 0, 0.01]), 8.0)
+        along_x = close_up(grid.samples, scan, place, up, np.array([1.0, 0, 0.01]), 8.0)
         np.testing.assert_allclose(along_x.scan, -0.5, atol=1e-9)
         np.testing.assert_allclose(along_x.surface, 0.01 * along_x.along, atol=1e-9)
         self.assertAlmostEqual(along_x.gap, 0.5)
-        across = close_up(grid, scan, place, up, np.array([0.0, 1, 0]), 8.0)
+        across = close_up(grid.samples, scan, place, up, np.array([0.0, 1, 0]), 8.0)
         np.testing.assert_allclose(across.surface, 0.0, atol=1e-9)
 
     def test_beyond_the_rim_there_is_nothing(self) -> None:
         scan = plane()
-        grid = surface_to_scan(Surface.bezier([[[60, 10, 0], [60, 90, 0]], [[130, 10, 0], [130, 90, 0]]]), scan, 40)
-        near = close_up(grid, scan, np.array([97.0, 50, 0]), np.array([0.0, 0, 1]), np.array([1.0, 0, 0]), 8.0)
+        grid = shape_to_scan(Surface.bezier([[[60, 10, 0], [60, 90, 0]], [[130, 10, 0], [130, 90, 0]]]), scan, 40)
+        near = close_up(grid.samples, scan, np.array([97.0, 50, 0]), np.array([0.0, 0, 1]), np.array([1.0, 0, 0]), 8.0)
         self.assertTrue(np.isnan(near.scan[-10:]).all())
         self.assertFalse(np.isnan(near.scan[:30]).any())
+
+
+def border_combs(face: Face) -> list[Comb]:
+    return [rim_comb(rim) for rim in face.rims()]
 
 
 class CombTest(unittest.TestCase):
     def test_cylinder(self) -> None:
         """1 / r round the axis, nothing along it; calm both ways."""
         rod = Elementary.make(ElementaryKind.CYLINDER, np.eye(4), (10.0,), ((-1.0, 1.0), (0.0, 20.0)))
-        round_, along = line_comb(rod, 0, 0.5), line_comb(rod, 1, 0.5)
+        round_, along = shape_combs(rod, 3)[1], shape_combs(rod, 3)[4]
         np.testing.assert_allclose(np.abs(round_.signed), 0.1, atol=1e-12)
         np.testing.assert_allclose(along.signed, 0.0, atol=1e-12)
         self.assertTrue(round_.calm and along.calm)
@@ -111,13 +113,13 @@ class CombTest(unittest.TestCase):
     def test_the_kernel_bends_alike(self) -> None:
         """Curvature of parameter lines from the kernel's derivatives."""
         surface = random_surface((4, 3), (2, 3), seed=2)
-        comb = line_comb(surface, 0, 0.37, 21)
+        comb = shape_combs(surface, 101)[37]
         worker = KernelWorker()
         try:
             record = {
                 "degree": surface.degree, "knots": surface.knots, "points": surface.points, "weights": surface.weights,
             }  # fmt: skip
-            uv = np.column_stack([np.linspace(0, 1, 21), np.full(21, 0.37)])
+            uv = np.column_stack([np.linspace(0, 1, 61), np.full(61, 0.37)])
             d = worker.call("evaluate", record, uv)
         finally:
             worker.close()
@@ -132,8 +134,8 @@ class CombTest(unittest.TestCase):
 
         surface = random_surface((3, 3), (2, 2), seed=5)
         edge = Curve(surface.degree[0], surface.knots[0], surface.points[:, 0])
-        comb = line_comb(surface, 0, 0.0, 31)
-        np.testing.assert_allclose(comb.vectors, curve_curvature(edge, np.linspace(0, 1, 31)), atol=1e-12)
+        comb = shape_combs(surface)[0]
+        np.testing.assert_allclose(comb.vectors, curve_curvature(edge, np.linspace(0, 1, 61)), atol=1e-12)
 
     def test_flaws(self) -> None:
         along = np.linspace(0, 100, 101)
@@ -168,7 +170,7 @@ class CombTest(unittest.TestCase):
 
     def test_a_side_that_is_a_point_has_no_teeth(self) -> None:
         ball = Elementary.make(ElementaryKind.SPHERE, np.eye(4), (20.0,), ((0.0, 1.5), (-np.pi / 2, np.pi / 2)))
-        combs = surface_combs(ball)
+        combs = shape_combs(ball)
         pole = [comb for comb in combs if np.ptp(comb.points, axis=0).max() < 1e-9]
         self.assertEqual(len(pole), 2)
         self.assertEqual(max(np.abs(comb.vectors).max() for comb in pole), 0.0)
@@ -201,7 +203,7 @@ class CombTest(unittest.TestCase):
         self.assertEqual(wobble(slow, slow, along).verdict, "no wave")
 
     def test_lines_both_ways(self) -> None:
-        self.assertEqual(len(surface_combs(random_surface((3, 3), (1, 1)), 5)), 10)
+        self.assertEqual(len(shape_combs(random_surface((3, 3), (1, 1)), 5)), 10)
 
 
 class JoinTest(unittest.TestCase):

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 import trimesh
 
-from arabesque.checking import WayBack, measure_both_ways, scan_to_surface
+from arabesque.checking import WayBack, measure_both_ways, scan_to_shapes
 from arabesque.demo import Heron
 from arabesque.fitting import four_corner_patch
 from arabesque.geometry import Surface, foot_points
@@ -44,7 +44,7 @@ class WayBackTest(unittest.TestCase):
         points[2, 2] += 1.5 * surface.normals(np.array([[0.5, 0.5]]))[0]
         lifted = surface.with_points(points)
         some = WayBack.begin(surface, scan, 5.0).follow(lifted).distances
-        every = scan_to_surface(scan, [lifted], 5.0)
+        every = scan_to_shapes(scan, [lifted], 5.0)
         self.assertAlmostEqual(float(some.mean()), float(every.mean()), delta=0.02)
         both = measure_both_ways([lifted], scan, 0.2)
         self.assertAlmostEqual(np.percentile(np.abs(some), 99), both.scan_to_surface.p99, delta=0.03)

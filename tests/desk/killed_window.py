@@ -116,7 +116,7 @@ def window_at_work(root: Path, folder: Path, way: str, pipe: int) -> None:
     assert item is not None
     middle = np.zeros((3, 3), dtype=bool)
     middle[1, 1] = True
-    session.points.put(item, middle)
+    session.points.put(item, middle.ravel())
     os.write(pipe, b"ready\n")
     while True:
         QTest.keyClick(window.view, Qt.Key.Key_PageUp)

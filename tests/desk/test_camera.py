@@ -5,7 +5,8 @@ import unittest
 import numpy as np
 
 from arabesque.desk.view.camera import DIRECTIONS, Camera
-from arabesque.desk.view.picking import along_line, nearest_net_line, nearest_point, on_plane, surface_under
+from arabesque.desk.view.picking import along_line, nearest_point, nearest_row, on_plane, triangles_under
+from arabesque.geometry import Surface
 
 POINTS = np.random.default_rng(0).uniform(-100, 100, (50, 3))
 
@@ -61,17 +62,20 @@ class PickingTest(unittest.TestCase):
         self.assertEqual(nearest_point(self.camera, self.net.reshape(-1, 3), x + 4, y - 4), 3 * 4 + 1)
         self.assertIsNone(nearest_point(self.camera, self.net.reshape(-1, 3), x + 14, y))
         x, y, _ = self.camera.project((self.net[1, 2] + self.net[2, 2]) / 2)[0]
-        self.assertEqual(nearest_net_line(self.camera, self.net, x, y + 2), (0, 2))
+        net = Surface.bezier(self.net).net()
+        self.assertEqual(nearest_row(self.camera, net, x, y + 2), 2)
         x, y, _ = self.camera.project((self.net[1, 2] + self.net[1, 1]) / 2)[0]
-        self.assertEqual(nearest_net_line(self.camera, self.net, x + 2, y), (1, 1))
+        self.assertEqual(nearest_row(self.camera, net, x + 2, y), 4 + 1)
+        self.assertIsNone(nearest_row(self.camera, net, 2, 2))
 
     def test_depth_of_a_surface(self) -> None:
         x, y, _ = self.camera.project(np.array([7.0, 3, 0]))[0]
-        depth = surface_under(self.camera, self.net, x, y)
+        corners, triangles = self.net[[0, -1, 0, -1], [0, 0, -1, -1]], np.array([[0, 1, 2], [1, 3, 2]])
+        depth = triangles_under(self.camera, corners, triangles, x, y)
         assert depth is not None
         origin, direction = self.camera.ray(x, y)
         np.testing.assert_allclose(origin + depth * direction, [7, 3, 0], atol=1e-9)
-        self.assertIsNone(surface_under(self.camera, self.net, 5, 5))
+        self.assertIsNone(triangles_under(self.camera, corners, triangles, 5, 5))
 
     def test_planes_and_lines(self) -> None:
         x, y, _ = self.camera.project(np.array([12.0, -8, 0]))[0]

@@ -318,12 +318,12 @@ class CheckFormsTest(WindowTest):
         self.assertGreaterEqual(len(tool.choices), 2)
         sizes = [abs(float(choice.label.split()[0])) for choice in tool.choices]
         self.assertEqual(sizes, sorted(sizes, reverse=True))
-        grid = self.session.grid(self.session.patches[0])
+        grid = self.session.distances(self.session.patches[0])
         assert grid is not None
         self.assertAlmostEqual(sizes[0], float(np.abs(grid.distance[grid.valid]).max()), places=3)
         tool.choices[0].run()
-        worst = np.unravel_index(np.where(grid.valid, np.abs(grid.distance), -1).argmax(), grid.distance.shape)
-        self.assertLess((self.pixel(grid.points[worst]) - self.view.rect().center()).manhattanLength(), 4)
+        worst = np.where(grid.valid, np.abs(grid.distance), -1).argmax()
+        self.assertLess((self.pixel(grid.samples.points[worst]) - self.view.rect().center()).manhattanLength(), 4)
         # a second scan right under the patch, half a millimetre higher: distances to all of them differ
         scan = self.session.scan
         assert scan is not None
@@ -333,7 +333,7 @@ class CheckFormsTest(WindowTest):
         tool.options_changed()
         self.until(lambda: self.session.checked_scan is not self.session.scan)
         self.idle()
-        both = self.session.grid(self.session.patches[0])
+        both = self.session.distances(self.session.patches[0])
         assert both is not None
         np.testing.assert_array_less(np.abs(both.distance[both.valid]).max(), 0.5)
 

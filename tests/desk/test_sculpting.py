@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QToolButton
 
-from arabesque.checking import Flaw, find_joins, surface_combs
+from arabesque.checking import Flaw, find_joins, shape_combs
 from arabesque.desk.checks.gloss import GlossLook, Stripes
 from arabesque.desk.panels.weight_table import WeightTable
 from arabesque.desk.steps import Step
@@ -76,8 +76,8 @@ class TwinTest(SculptTest):
         self.assertTrue(any(slot.endswith("image") for slot in drawn))
         # the image goes out with the patch, is measured and counts in the figures
         self.assertEqual(len(Export(self.session).items()), 2)
-        grid = self.session.grid(self.session.patches[1])
-        assert grid is not None and grid.valid.any()
+        found = self.session.distances(self.session.patches[1])
+        assert found is not None and found.valid.any()
         self.choose("Seat the nearest edge")
         item = self.session.surface_item
         assert item is not None and item.ties.twin is not None
@@ -159,9 +159,9 @@ class HeronTopTest(WindowTest):
         self.key(Qt.Key.Key_Escape)
 
         def p99() -> float:
-            grid = self.session.grid(self.session.surface_item)  # type: ignore[arg-type]
-            assert grid is not None
-            return grid.figures(0.2).inlier_p99
+            found = self.session.distances(self.session.surface_item)  # type: ignore[arg-type]
+            assert found is not None
+            return found.figures(0.2).inlier_p99
 
         across, along = (Qt.Key.Key_U, Qt.Key.Key_V) if twin.axis == 0 else (Qt.Key.Key_V, Qt.Key.Key_U)
         for key in (across, along, across, along, across, across, None):
@@ -187,7 +187,7 @@ class HeronTopTest(WindowTest):
         self.assertTrue(twin.holds(surface, self.session.document.plane))
         self.key(Qt.Key.Key_Escape)
         self.key(Qt.Key.Key_Escape)
-        for line in surface_combs(surface, 5)[5 * twin.axis : 5 * twin.axis + 5]:
+        for line in shape_combs(surface, 5)[5 * twin.axis : 5 * twin.axis + 5]:
             self.assertFalse(line.flaws[Flaw.SIGN].any())
         # pixels on both sides of the plane, half a millimetre and more apart: the same stripe
         self.session.choose(Stripes(), GlossLook(stripes=GlossKind.LIGHT))

@@ -146,7 +146,8 @@ class MovePointsTest(WindowTest):
 
     def chosen(self) -> list[tuple[int, int]]:
         assert self.tool.chosen is not None
-        return [(int(i), int(j)) for i, j in np.argwhere(self.tool.chosen)]
+        columns = self.original.points.shape[1]
+        return [divmod(int(at), columns) for at in np.flatnonzero(self.tool.chosen)]
 
     def box(self, shape: tuple[slice, slice], margin: int = 6) -> tuple[QPoint, QPoint]:
         """Corners of a box on the screen round some control points."""
@@ -182,8 +183,8 @@ class MovePointsTest(WindowTest):
         self.assertAlmostEqual(reach / wanted, 1.0, delta=0.05)
         self.key(Qt.Key.Key_PageUp)
         moved = np.linalg.norm(self.moved(), axis=2)
-        shares = reach_weights(self.original, self.tool.chosen, reach)
-        np.testing.assert_allclose(moved, self.tool.step_mm * shares, atol=1e-9)
+        shares = reach_weights(self.original.frames().places, self.tool.chosen, reach)
+        np.testing.assert_allclose(moved.ravel(), self.tool.step_mm * shares, atol=1e-9)
         self.assertGreater((moved > 0).sum(), 1)
         self.tool.options.hold_edges = True
         self.key(Qt.Key.Key_Z, CTRL)

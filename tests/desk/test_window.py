@@ -41,9 +41,9 @@ class WholeWayTest(WindowTest):
     def figures(self) -> Figures:
         item = self.session.surface_item
         assert item is not None
-        grid = self.session.grid(item)
-        assert grid is not None
-        return grid.figures(self.session.document.tolerance)
+        found = self.session.distances(item)
+        assert found is not None
+        return found.figures(self.session.document.tolerance)
 
     def strip(self) -> tuple[str, str, str]:
         s = self.window.fit_strip
@@ -387,9 +387,9 @@ class ItemsTest(WindowTest):
         self.patched()
         item = self.session.surface_item
         assert item is not None
-        grid = self.session.grid(item)
-        assert grid is not None
-        worst = grid.points[np.unravel_index(np.abs(grid.distance).argmax(), grid.distance.shape)]
+        found = self.session.distances(item)
+        assert found is not None
+        worst = found.samples.points[np.abs(found.distance).argmax()]
         QTest.mouseClick(self.window.fit_strip.fly, Qt.MouseButton.LeftButton)
         x, y, _ = self.view.camera.project(worst)[0]
         self.assertLess(abs(x - self.view.width() / 2) + abs(y - self.view.height() / 2), 5)

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from arabesque.checking import find_joins, surface_to_scan
+from arabesque.checking import find_joins, shape_to_scan
 from arabesque.errors import FitProblem
 from arabesque.fitting import (
     EdgeOf,
@@ -84,7 +84,7 @@ class WeightMapTest(unittest.TestCase):
         for a, b in (((0, 0), (1, 1)), ((1, 1), (2, 2))):
             self.assertLess(by[b].p99, by[a].p99)
         # each candidate's figure is that of its own surface
-        figures = surface_to_scan(by[2, 2].surface, scan, 60).figures(0.2)
+        figures = shape_to_scan(by[2, 2].surface, scan, 60).figures(0.2)
         self.assertAlmostEqual(figures.inlier_p99, by[2, 2].p99)
         best = lightest(found)
         assert best is not None
@@ -121,14 +121,14 @@ class BetweenTest(unittest.TestCase):
             self.assertLess(max(join.gap.max() for join in joins), 1e-9)
             if tangent:
                 self.assertLess(worst, 0.02)
-        self.assertLess(surface_to_scan(made, sphere(), 30).figures(0.2).inlier_p99, 0.1)
+        self.assertLess(shape_to_scan(made, sphere(), 30).figures(0.2).inlier_p99, 0.1)
 
     def test_an_edge_and_two_places(self) -> None:
         whole = refit(cap(), sphere(), 0.05).surface
         left, right = split_surface(whole, 0, 0.5)
         places = [right.points[-1, 0], right.points[-1, -1]]
         made = lay_between([EdgeOf(left, 1), places[1], places[0]], sphere(), 0.2)
-        self.assertLess(surface_to_scan(made, sphere(), 30).figures(0.2).inlier_p99, 0.2)
+        self.assertLess(shape_to_scan(made, sphere(), 30).figures(0.2).inlier_p99, 0.2)
         corners = made.points[np.ix_([0, -1], [0, -1])].reshape(-1, 3)
         for place in places:
             self.assertLess(np.linalg.norm(corners - place, axis=1).min(), 1e-9)

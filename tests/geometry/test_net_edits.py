@@ -1,6 +1,7 @@
 """Soft moves and edits of control nets."""
 
 import unittest
+from collections.abc import Callable
 
 import numpy as np
 
@@ -15,6 +16,9 @@ from arabesque.geometry import (
     straightened,
     uniform_knots,
 )
+from arabesque.shapes import Net
+
+Edit = Callable[[Net, np.ndarray], np.ndarray]
 
 
 def sheet(n: int = 7) -> Surface:
@@ -45,12 +49,13 @@ class ReachTest(unittest.TestCase):
             FallOff.DOME: np.sqrt(1 - (1 - share) ** 2),
         }
         for fall_off, values in wanted.items():
-            np.testing.assert_allclose(reach_weights(surface, mask, 26.0, fall_off), values, atol=1e-9)
+            found = reach_weights(surface.frames().places, mask.ravel(), 26.0, fall_off)
+            np.testing.assert_allclose(found, values.ravel(), atol=1e-9)
 
     def test_no_reach_and_everything(self) -> None:
-        surface = sheet()
-        np.testing.assert_array_equal(reach_weights(surface, only(2, 2), 0.0), only(2, 2))
-        np.testing.assert_array_equal(reach_weights(surface, np.ones((7, 7), dtype=bool), 9.0), np.ones((7, 7)))
+        places, one, everything = sheet().frames().places, only(2, 2).ravel(), np.ones(49, dtype=bool)
+        np.testing.assert_array_equal(reach_weights(places, one, 0.0), one)
+        np.testing.assert_array_equal(reach_weights(places, everything, 9.0), everything)
 
 
 class NetTest(unittest.TestCase):
@@ -59,30 +64,37 @@ class NetTest(unittest.TestCase):
         self.row = np.zeros((7, 7), dtype=bool)
         self.row[:, 2] = True
 
+    def changed(
+        self, edit: Callable[[Net, np.ndarray], np.ndarray], points: np.ndarray, mask: np.ndarray
+    ) -> np.ndarray:
+        """(7, 7, 3) what an edit makes of points in rows and columns."""
+        return edit(sheet().with_points(points).net(), mask.ravel()).reshape(7, 7, 3)
+
     def test_straight_even_average_flat(self) -> None:
-        straight = straightened(self.points, self.row)[:, 2]
+        straight = self.changed(straightened, self.points, self.row)[:, 2]
         way = straight[-1] - straight[0]
         np.testing.assert_allclose(np.cross(straight - straight[0], way), 0, atol=1e-9)
-        even = evened(straightened(self.points, self.row), self.row)[:, 2]
+        straight_net = self.changed(straightened, self.points, self.row)
+        even = self.changed(evened, straight_net, self.row)[:, 2]
         steps = np.linalg.norm(np.diff(even, axis=0), axis=1)
         np.testing.assert_allclose(steps, steps[0], rtol=1e-9)
         rough = np.abs(np.diff(self.points[:, 2], 2, axis=0)).sum()
-        calm = np.abs(np.diff(averaged(self.points, self.row)[:, 2], 2, axis=0)).sum()
+        calm = np.abs(np.diff(self.changed(averaged, self.points, self.row)[:, 2], 2, axis=0)).sum()
         self.assertLess(calm, rough)
         everything = np.ones((7, 7), dtype=bool)
-        flat = flattened(self.points, everything).reshape(-1, 3)
+        flat = self.changed(flattened, self.points, everything).reshape(-1, 3)
         self.assertLess(np.linalg.svd(flat - flat.mean(axis=0))[1][-1], 1e-9)
 
     def test_others_and_ends_stay(self) -> None:
         for edit in (straightened, evened, averaged):
-            changed = edit(self.points, self.row)
+            changed = self.changed(edit, self.points, self.row)
             np.testing.assert_array_equal(changed[~self.row], self.points[~self.row])
             np.testing.assert_allclose(changed[[0, -1], 2], self.points[[0, -1], 2], atol=1e-12)
 
     def test_too_few_to_edit(self) -> None:
-        np.testing.assert_array_equal(straightened(self.points, only(1, 1) | only(1, 2)), self.points)
-        np.testing.assert_array_equal(flattened(self.points, only(1, 1)), self.points)
+        np.testing.assert_array_equal(self.changed(straightened, self.points, only(1, 1) | only(1, 2)), self.points)
+        np.testing.assert_array_equal(self.changed(flattened, self.points, only(1, 1)), self.points)
 
     def test_grown(self) -> None:
-        self.assertEqual(int(grown_choice(only(3, 3)).sum()), 5)
-        self.assertEqual(int(grown_choice(only(0, 0)).sum()), 3)
+        self.assertEqual(int(grown_choice(sheet().net(), only(3, 3).ravel()).sum()), 5)
+        self.assertEqual(int(grown_choice(sheet().net(), only(0, 0).ravel()).sum()), 3)

@@ -1,15 +1,16 @@
 """Surfaces against a scan in both directions: the verdict that fits and reports share."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from arabesque.checking.distance import SAMPLES_ALONG, reach_back, scan_to_surface, surface_to_scan
+from arabesque.checking.distance import reach_back, scan_to_shapes, shape_to_scan
 from arabesque.checking.figures import Figures
-from arabesque.geometry import Surface
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan
+from arabesque.shapes import SAMPLES_ALONG, Sampled
 
 
 @dataclass(frozen=True)
@@ -51,23 +52,23 @@ class BothWays:
 
 
 def measure_both_ways(
-    surfaces: list[Surface],
+    shapes: Sequence[Sampled],
     scan: Scan,
     tolerance: float,
     samples_along: int = SAMPLES_ALONG,
     most_scan_points: int | None = None,
     progress: Progress = silent,
 ) -> BothWays:
-    """Distances of surfaces and scan in both directions; of a face, its trim says which part of it counts."""
+    """Distances of shapes and scan in both directions; of a face, what its trim leaves."""
     distances, valid = [], []
-    for number, surface in enumerate(surfaces):
-        progress(0.5 * number / len(surfaces), "Measuring from the surface to the scan")
-        grid = surface_to_scan(surface, scan, samples_along)
-        distances.append(grid.distance[grid.shown])
-        valid.append(grid.valid[grid.shown])
+    for number, shape in enumerate(shapes):
+        progress(0.5 * number / len(shapes), "Measuring from the surface to the scan")
+        found = shape_to_scan(shape, scan, samples_along)
+        distances.append(found.distance)
+        valid.append(found.valid)
     there, counted = np.concatenate(distances), np.concatenate(valid)
     reach = reach_back(there[counted], tolerance)
-    back = scan_to_surface(scan, surfaces, reach, most_scan_points, part(progress, 0.5, 1.0))
+    back = scan_to_shapes(scan, shapes, reach, most_scan_points, part(progress, 0.5, 1.0))
     return BothWays(
         Figures.of(there[counted], tolerance),
         Figures.of(back, tolerance),

@@ -1,4 +1,4 @@
-"""Curvature combs of lines on surfaces: teeth, sign changes, dips and unevenness."""
+"""Curvature combs of curves and of lines on surfaces: teeth, sign changes, dips and unevenness."""
 
 from __future__ import annotations
 
@@ -9,12 +9,11 @@ from itertools import pairwise
 import numpy as np
 
 from arabesque.arrays import Bools, Floats
-from arabesque.geometry import Face, Plane, Surface, normal_curvature, unit
+from arabesque.checking.sections import Places
+from arabesque.geometry import Curvatures, Plane, Rim, along_direction, unit
+from arabesque.shapes import Lined, Rimmed, Sampled, Strands, can
 
 SAMPLES = 61
-CORNER = 25.0
-"""Degrees: a border that turns more than this at one of its places has a corner there."""
-SAME_PLACE = 1e-9
 STILL = 1e-12
 """Of the largest squared speed of lines of a patch: slower ones are points."""
 FLAT = 1e-6
@@ -60,51 +59,39 @@ class Comb:
         return not any(found.any() for found in self.flaws.values())
 
 
-def line_comb(surface: Surface, axis: int, at: float, samples: int = SAMPLES) -> Comb:
-    """The comb of a parameter line: along u (axis 0) at a v, or along v (axis 1) at a u.
+def shape_combs(shape: Lined, lines: int = 5) -> list[Comb]:
+    """Combs along the lines of a shape, and along those of its borders that are none of them.
 
     Curvature vector of a curve c: ((c'·c')c'' - (c'·c'')c') / |c'|⁴ (do
     Carmo, "Differential Geometry of Curves and Surfaces", 1976, section 1-5).
     """
-    low, high = surface.domain[axis]
-    t = np.linspace(low, high, samples)
-    uv = np.column_stack([t, np.full(samples, at)] if axis == 0 else [np.full(samples, at), t])
-    d = surface.derivatives(uv, 2)
-    first, second = (d[1, 0], d[2, 0]) if axis == 0 else (d[0, 1], d[0, 2])
-    return _combs(*(values[None] for values in (d[0, 0], first, second, unit(np.cross(d[1, 0], d[0, 1])))))[0]
-
-
-def surface_combs(surface: Surface, lines: int = 5, samples: int = SAMPLES) -> list[Comb]:
-    """Combs along both edges and evenly between them, in both directions."""
-    combs = []
-    for axis in (0, 1):
-        along = np.linspace(*surface.domain[axis], samples)
-        across = np.linspace(*surface.domain[1 - axis], lines)
-        d = surface.on_grid(*((along, across) if axis == 0 else (across, along)), 2)
-        normals = unit(np.cross(d[1, 0], d[0, 1]))
-        first, second = (d[1, 0], d[2, 0]) if axis == 0 else (d[0, 1], d[0, 2])
-        rows = [np.swapaxes(values, 0, 1) if axis == 0 else values for values in (d[0, 0], first, second, normals)]
-        combs += _combs(*rows)
+    combs = [comb for strands in shape.lines(lines) for comb in _combs(strands)]
+    if can(shape, Rimmed):
+        combs += [rim_comb(rim) for rim in shape.rims() if not rim.lined]
     return combs
 
 
-def section_comb(surface: Surface, uv: Floats, normals: Floats) -> tuple[Floats, Floats]:
-    """Points and curvature vectors, (k, 2, 3) each, of plane sections of a surface.
+def rim_comb(rim: Rim) -> Comb:
+    """The comb along a border of a shape."""
+    # a border of two places is straight in parameters, but the surface may bend under it
+    uv = rim.places(np.linspace(0, 1, SAMPLES)) if rim.straight else rim.uv
+    return polyline_comb(rim.surface.at(uv), rim.surface.normals(uv))
 
-    uv: (k, 2, 2) parameters of the sections' segments. normals: (k, 3) of the
-    plane of each. By Meusnier's theorem the section's curvature is the normal
-    curvature over the cosine between plane and surface normal (do Carmo,
-    1976, section 3-2).
+
+def section_comb(shape: Sampled, places: Places) -> Floats:
+    """Curvature vectors (k, 2, 3) of plane sections of a shape.
+
+    By Meusnier's theorem the section's curvature is the normal curvature over
+    the cosine between plane and surface normal (do Carmo, 1976, section 3-2).
     """
-    flat = np.ascontiguousarray(uv.reshape(-1, 2))
-    planes = np.repeat(normals, 2, axis=0)
-    up = surface.normals(flat)
+    planes = np.repeat(places.planes, 2, axis=0)
+    c: Curvatures = shape.curvatures(places.part.ravel(), np.ascontiguousarray(places.uv.reshape(-1, 2)))
+    up = c.normal
     along = unit(np.cross(up, planes))
     inside = up - np.einsum("nc,nc->n", up, planes)[:, None] * planes
     cosine = np.linalg.norm(inside, axis=1)
-    bend = normal_curvature(surface, flat, along) / np.where(cosine > 1e-3, cosine, np.inf)
-    vectors = np.nan_to_num(bend)[:, None] * unit(inside)
-    return surface.at(flat).reshape(-1, 2, 3), vectors.reshape(-1, 2, 3)
+    bend = along_direction(c, along) / np.where(cosine > 1e-3, cosine, np.inf)
+    return (np.nan_to_num(bend)[:, None] * unit(inside)).reshape(-1, 2, 3)
 
 
 def polyline_comb(points: Floats, normals: Floats) -> Comb:
@@ -120,43 +107,14 @@ def polyline_comb(points: Floats, normals: Floats) -> Comb:
     return _measured(points[None], vectors[None], normals[None])[0]
 
 
-def border_combs(face: Face) -> list[Comb]:
-    """Combs along the borders of a face, from corner to corner; a border without corners is one comb all round."""
-    combs = []
-    for loop in face.trim.loops:
-        for uv in _smooth_runs(face, loop):
-            combs.append(polyline_comb(face.at(uv), face.normals(uv)))
-    return combs
-
-
-def _smooth_runs(surface: Surface, loop: Floats) -> list[Floats]:
-    """The parts (n, 2) of a closed polygon in parameters between places where its line on the surface turns sharply."""
-    points = surface.at(loop)
-    loop = loop[np.linalg.norm(points - np.roll(points, 1, axis=0), axis=1) > SAME_PLACE]
-    if len(loop) < 3:
-        return []
-    points = surface.at(loop)
-    onward = unit(np.roll(points, -1, axis=0) - points)
-    turn = np.einsum("nc,nc->n", onward, np.roll(onward, 1, axis=0))
-    corners = np.flatnonzero(turn < np.cos(np.radians(CORNER)))
-    if not len(corners):
-        return [np.vstack([loop, loop[:1]])]
-    ring = np.roll(loop, -corners[0], axis=0)
-    cuts = [*(corners - corners[0]), len(loop)]
-    ring = np.vstack([ring, ring[:1]])
-    runs = [ring[start : end + 1] for start, end in pairwise(cuts)]
-    # a side of two points is straight in parameters, but the surface may bend under it
-    return [run if len(run) > 2 else np.linspace(run[0], run[1], SAMPLES) for run in runs]
-
-
-def _combs(points: Floats, first: Floats, second: Floats, normals: Floats) -> list[Comb]:
-    """Combs of several lines of equally many points, (k, n, 3) each."""
+def _combs(strands: Strands) -> list[Comb]:
+    first, second = strands.first, strands.second
     speed = np.einsum("knc,knc->kn", first, first)
     turn = np.einsum("knc,knc->kn", first, second)
     # where a side has shrunk to a point, or nearly, a line has no bend of its own
     safe = np.where(speed > STILL * speed.max(initial=0.0), speed, np.nan)
     vectors = np.nan_to_num((second - first * (turn / safe)[..., None]) / safe[..., None])
-    return _measured(points, vectors, normals)
+    return _measured(strands.points, vectors, strands.normals)
 
 
 def _measured(points: Floats, vectors: Floats, normals: Floats) -> list[Comb]:

@@ -1,91 +1,52 @@
 """Distance between surfaces and a scan, signed, in both directions."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
-from itertools import pairwise
 
 import numpy as np
 from scipy.spatial import cKDTree
 
 from arabesque.arrays import Bools, Floats, Ints
 from arabesque.checking.figures import Figures
-from arabesque.geometry import Surface, breakpoints, foot_points, unit
+from arabesque.geometry import Surface, even_parameters, foot_points
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
+from arabesque.shapes import SAMPLES_ALONG, Sampled, Samples
 
-SAMPLES_ALONG = 100
 AGREEING_NORMALS = 0.5
 """Normals further apart than 60° belong to another sheet of the form."""
 
 
 @dataclass(frozen=True, eq=False)
-class Grid:
-    """Signed distances of a surface on a parameter grid.
+class Distances:
+    """Signed distances of a shape to a scan.
 
-    u, v: (r,), (s,) parameters. points, normals: (r, s, 3). distance: (r, s)
-    mm, positive where the surface lies above (outside) the scan. valid:
-    (r, s), false where no scan lies below.
+    samples: the n places. distance: (n,) mm, positive where the shape lies
+    above (outside) the scan. valid: (n,), false where no scan lies below.
     """
 
-    u: Floats
-    v: Floats
-    points: Floats
-    normals: Floats
+    samples: Samples
     distance: Floats
     valid: Bools
-    shown: Bools
 
     @property
     def missing(self) -> float:
-        """Share of what is seen of the surface that has no scan below."""
-        seen = int(self.shown.sum())
-        return 1.0 - float(self.valid.sum()) / seen if seen else 1.0
-
-    @property
-    def triangles(self) -> Ints:
-        """(m, 3) triangles over the points, counter-clockwise for Su x Sv."""
-        return grid_triangles(*self.distance.shape)
+        """Share of the shape that has no scan below."""
+        return 1.0 - float(self.valid.mean()) if len(self.valid) else 1.0
 
     def figures(self, tolerance: float) -> Figures:
         """Figures of the samples that have a scan below."""
         return Figures.of(self.distance[self.valid], tolerance)
 
 
-@cache
-def grid_triangles(rows: int, columns: int) -> Ints:
-    """(m, 3) triangles over a grid of rows x columns points, counter-clockwise for Su x Sv."""
-    index = np.arange(rows * columns).reshape(rows, columns)
-    a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
-    return np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
-
-
-def even_parameters(knots: Floats, count: int) -> Floats:
-    """About ``count`` parameters over the knot range, the same number in every span."""
-    breaks = breakpoints(knots)
-    each = max(2, -(-count // (len(breaks) - 1)))
-    spans = [np.linspace(a, b, each, endpoint=False) for a, b in pairwise(breaks)]
-    return np.concatenate([*spans, breaks[-1:]])
-
-
-def surface_to_scan(surface: Surface, scan: Scan, samples_along: int = SAMPLES_ALONG, cut: float = np.inf) -> Grid:
-    """Signed distance of a surface on a grid of about ``samples_along``² places.
+def shape_to_scan(shape: Sampled, scan: Scan, samples_along: int = SAMPLES_ALONG, cut: float = np.inf) -> Distances:
+    """Signed distances of a shape at about ``samples_along``² places.
 
     A place is not valid, for there is no scan below it, when the closest
     place on the scan is its rim or lies beyond ``cut`` mm.
     """
-    u, v = (even_parameters(k, samples_along) for k in surface.knots)
-    d = surface.on_grid(u, v, 1)
-    points = d[0, 0]
-    normals = unit(np.cross(d[1, 0], d[0, 1]))
-    distance, valid = distances_to_scan(points.reshape(-1, 3), scan, cut)
-    shape, shown = points.shape[:2], shown_on_grid(surface, u, v)
-    return Grid(u, v, points, normals, distance.reshape(shape), valid.reshape(shape) & shown, shown)
-
-
-def shown_on_grid(surface: Surface, u: Floats, v: Floats) -> Bools:
-    """(r, s) which places of a grid in parameters belong to what is seen of a surface."""
-    places = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1)
-    return surface.shows(places.reshape(-1, 2)).reshape(places.shape[:2])
+    samples = shape.sampler(samples_along).read(shape)
+    return Distances(samples, *distances_to_scan(samples.points, scan, cut))
 
 
 def distances_to_scan(points: Floats, scan: Scan, cut: float = np.inf) -> tuple[Floats, Bools]:
@@ -95,24 +56,25 @@ def distances_to_scan(points: Floats, scan: Scan, cut: float = np.inf) -> tuple[
     return np.where(valid, distance, 0.0), valid
 
 
-def scan_to_surface(
+def scan_to_shapes(
     scan: Scan,
-    surfaces: list[Surface],
+    shapes: Sequence[Sampled],
     reach: float,
     most: int | None = None,
     progress: Progress = silent,
 ) -> Floats:
-    """Signed distances (n,) of the scan's points to the surfaces they belong to.
+    """Signed distances (n,) of the scan's points to the patches of the shapes they belong to.
 
-    A scan point belongs to a surface when the foot of its perpendicular lies
-    strictly inside the surface, no further off than ``reach`` mm, and the
-    normals there agree up to sign. Of several surfaces the nearest counts.
-    Positive: the surface lies above the scan, as in the other direction.
+    A scan point belongs to a patch when the foot of its perpendicular lies
+    strictly inside the patch, no further off than ``reach`` mm, and the
+    normals there agree up to sign. Of several patches the nearest counts.
+    Positive: the patch lies above the scan, as in the other direction.
     ``most`` limits the number of scan points, evenly over their order. What
     lies on a part that a face's trim takes away belongs to nothing.
     """
     best = np.full(len(scan.points), np.inf)
     signed = np.zeros(len(scan.points))
+    surfaces: list[Surface] = [patch for shape in shapes for patch in shape.patches()]
     for number, surface in enumerate(surfaces):
         progress(number / len(surfaces), "Measuring from the scan to the surface")
         near = near_points(scan, surface, reach)

@@ -6,10 +6,12 @@ from dataclasses import dataclass
 from enum import Enum
 
 import numpy as np
-from scipy import ndimage
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import connected_components
 
 from arabesque.arrays import Bools, Floats
-from arabesque.geometry import Surface, surface_curvature
+from arabesque.geometry import Curvatures
+from arabesque.shapes import Sampled, Samples
 
 FLAT = 1e-5
 """1/mm: a hollow gentler than over a radius of 100 m is flat."""
@@ -35,14 +37,13 @@ class Island:
     area: float
 
 
-def form_values(surface: Surface, u: Floats, v: Floats, kind: FormKind) -> Floats:
-    """(r, s) a curvature on a parameter grid, 1/mm; positive where the surface is hollow, seen along its normal.
+def form_values(shape: Sampled, samples: Samples, kind: FormKind) -> Floats:
+    """(n,) a curvature at a shape's samples, 1/mm; positive where the shape is hollow, seen along its normal.
 
     Gaussian curvature is shown as its root with its sign, so that it too is
     one over a length; islands are the most hollow curvature where it is hollow.
     """
-    uv = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
-    c = surface_curvature(surface, uv)
+    c: Curvatures = shape.curvatures(samples.part, samples.uv)
     if kind is FormKind.MEAN:
         values = c.mean
     elif kind is FormKind.GAUSSIAN:
@@ -53,31 +54,35 @@ def form_values(surface: Surface, u: Floats, v: Floats, kind: FormKind) -> Float
         values = c.largest
     else:
         values = np.where(c.largest > FLAT, c.largest, 0.0)
-    return np.nan_to_num(values).reshape(len(u), len(v))
+    return np.nan_to_num(values)
 
 
-def hollow_islands(points: Floats, normals: Floats, values: Floats, mostly: float = 0.5) -> list[Island]:
-    """The hollow places of a patch that bulges for the most part, the deepest first; none where it is hollow itself.
+def hollow_islands(samples: Samples, values: Floats, mostly: float = 0.5) -> list[Island]:
+    """The hollow places of a shape that bulges for the most part, the deepest first; none where it is hollow itself.
 
-    points, normals: (r, s, 3). values: (r, s) as of ``form_values`` with
-    ISLANDS. mostly: the share of the patch that may be hollow.
+    values: (n,) as of ``form_values`` with ISLANDS. mostly: the share of the
+    samples that may be hollow.
     """
     hollow: Bools = values > FLAT
-    if hollow.mean() > mostly:
+    if not len(hollow) or hollow.mean() > mostly:
         return []
-    labels, count = ndimage.label(hollow)
-    cells = _areas(points)
+    legs = samples.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+    legs = legs[hollow[legs].all(axis=1)]
+    joined = csr_array((np.ones(len(legs), dtype=bool), legs.T), shape=(len(hollow), len(hollow)))
+    labels = connected_components(joined, directed=False)[1]
+    areas = _areas(samples)
     found = []
-    for number in range(1, count + 1):
-        inside = labels == number
-        deepest = np.unravel_index(np.where(inside, values, -np.inf).argmax(), values.shape)
-        found.append(Island(points[deepest], normals[deepest], float(values[deepest]), float(cells[inside].sum())))
+    for number in np.unique(labels[hollow]):
+        inside = np.flatnonzero(hollow & (labels == number))
+        deepest = inside[values[inside].argmax()]
+        place, normal = samples.points[deepest], samples.normals[deepest]
+        found.append(Island(place, normal, float(values[deepest]), float(areas[inside].sum())))
     return sorted(found, key=lambda island: -island.curvature)
 
 
-def _areas(points: Floats) -> Floats:
-    """(r, s) share of the surface that each grid point stands for, mm²."""
-    along = np.gradient(points, axis=0)
-    across = np.gradient(points, axis=1)
-    areas: Floats = np.linalg.norm(np.cross(along, across), axis=2)
+def _areas(samples: Samples) -> Floats:
+    """(n,) share of the surface that each sample stands for, mm²: a third of the triangles round it."""
+    a, b, c = np.swapaxes(samples.points[samples.triangles], 0, 1)
+    thirds = np.linalg.norm(np.cross(b - a, c - a), axis=1) / 6
+    areas: Floats = np.bincount(samples.triangles.ravel(), np.repeat(thirds, 3), len(samples.points)).astype(float)
     return areas

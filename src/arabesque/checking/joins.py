@@ -1,19 +1,23 @@
-"""How patches meet along their edges: gap, angle, curvature and its change."""
+"""How shapes meet along their rims: gap, angle, curvature and its change."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import groupby
 from typing import NamedTuple
 
 import numpy as np
 from scipy.spatial.distance import cdist
 
 from arabesque.arrays import Floats
-from arabesque.geometry import Surface, foot_points, section_curvature
+from arabesque.geometry import Rim, Surface, foot_points, section_curvature
 from arabesque.geometry.kernels import unit_cross
+from arabesque.shapes import Rimmed
 
+Key = tuple[int, int]
+"""Number of a shape, and of a rim of it."""
 SAMPLES = 33
 DENSE = 129
 NEWTON, SETTLED = 4, 1e-13
@@ -33,17 +37,17 @@ class Limits:
 
 @dataclass(frozen=True, eq=False)
 class Join:
-    """A pair of edges that run together.
+    """A pair of rims that run together.
 
-    first, second: (number of the surface, number of its edge: 0 v low, 1 u
-    high, 2 v high, 3 u low; -1 for its inside). points: (n, 3) along the first. gap: (n,) mm.
+    first, second: (number of the shape, number of its rim, of a patch as
+    ``geometry.Edge`` says; -1 for its inside). points: (n, 3) along the first. gap: (n,) mm.
     angle: (n,) degrees between the tangent planes. curvature: (n,) mismatch
     across the edge, as a share. change: (n,) mismatch of its change on the
     way across, as a share of the bend over the patches' size.
     """
 
-    first: tuple[int, int]
-    second: tuple[int, int]
+    first: Key
+    second: Key
     points: Floats
     gap: Floats
     angle: Floats
@@ -90,11 +94,10 @@ class Join:
 
 
 @dataclass(frozen=True, eq=False)
-class _Edge:
-    """An edge, sampled: parameters (k, 2) and points (k, 3); uv of a share t is start + t (end - start)."""
+class _Line:
+    """A rim, sampled: (DENSE, 3) points at even shares of its way."""
 
-    start: Floats
-    end: Floats
+    rim: Rim
     points: Floats
 
     @cached_property
@@ -102,106 +105,95 @@ class _Edge:
         """mm"""
         return float(np.linalg.norm(np.diff(self.points, axis=0), axis=1).sum())
 
-    def uv(self, t: Floats) -> Floats:
-        return self.start + t[:, None] * (self.end - self.start)
 
+def find_joins(shapes: Sequence[Rimmed], reach: float | None = None, samples: int = SAMPLES) -> list[Join]:
+    """All pairs of rims of different shapes that run together within ``reach`` mm all along the shorter one.
 
-def find_joins(surfaces: Sequence[Surface], reach: float | None = None, samples: int = SAMPLES) -> list[Join]:
-    """All pairs of edges of different surfaces that run together within ``reach`` mm all along the shorter one.
-
-    Edges that meet no other edge, but lie on the inside of a surface all
-    along, count too. reach: by itself 0.2 % of the size of everything.
+    Rims that meet no other rim, but lie on the inside of a shape all along,
+    count too. reach: by itself 0.2 % of the size of everything.
     """
-    if len(surfaces) < 2:
+    if len(shapes) < 2:
         return []
     t = np.linspace(0, 1, DENSE)
-    edges = [_edges(surface, t) for surface in surfaces]
+    rims = {(number, k): line for number, shape in enumerate(shapes) for k, line in enumerate(_lines(shape.rims(), t))}
+    if not rims:
+        return []
     if reach is None:
-        everything = np.concatenate([edge.points for four in edges for edge in four])
+        everything = np.concatenate([line.points for line in rims.values()])
         reach = 0.002 * float(np.linalg.norm(np.ptp(everything, axis=0)))
     found = []
-    for one, two in _near_pairs(edges, reach):
-        join = _join(surfaces, edges, one, two, reach, samples)
+    for one, two in _near_pairs(rims, reach):
+        join = _join(rims, one, two, reach, samples)
         if join is not None:
             found.append(join)
-    return found + _on_insides(surfaces, edges, found, reach, samples)
+    return found + _on_insides(rims, found, reach, samples)
 
 
-def _on_insides(
-    surfaces: Sequence[Surface], edges: list[list[_Edge]], found: list[Join], reach: float, samples: int
-) -> list[Join]:
-    """Edges that lie on the inside of another surface, among those that meet no edge."""
+def _lines(rims: Sequence[Rim], t: Floats) -> list[_Line]:
+    """Rims, sampled; those of one patch in one go."""
+    lines = []
+    for surface, of_it in groupby(rims, key=lambda rim: rim.surface):
+        some = list(of_it)
+        points = surface.at(np.concatenate([rim.places(t) for rim in some])).reshape(len(some), len(t), 3)
+        lines += [_Line(rim, part) for rim, part in zip(some, points, strict=True)]
+    return lines
+
+
+def _on_insides(rims: dict[Key, _Line], found: list[Join], reach: float, samples: int) -> list[Join]:
+    """Rims that lie on the inside of another shape's patch, among those that meet no rim."""
     taken = {pair for join in found for pair in (join.first, join.second)}
-    corners = [
-        (s.points.reshape(-1, 3).min(axis=0) - reach, s.points.reshape(-1, 3).max(axis=0) + reach) for s in surfaces
-    ]
-    low, high = (np.array([corner[k] for corner in corners]) for k in (0, 1))
+    bearers = {id(line.rim.surface): (number, line.rim.surface) for (number, _), line in rims.items()}
+    numbers, surfaces = np.array([n for n, _ in bearers.values()]), [surface for _, surface in bearers.values()]
+    boxes = [surface.box for surface in surfaces]
+    low, high = np.array([b[0] for b in boxes]) - reach, np.array([b[1] for b in boxes]) + reach
     made = []
-    for a, four in enumerate(edges):
-        for i, edge in enumerate(four):
-            if (a, i) in taken:
-                continue
-            lowest, highest = edge.points.min(axis=0), edge.points.max(axis=0)
-            for b in np.flatnonzero((lowest >= low).all(axis=1) & (highest <= high).all(axis=1)).tolist():
-                if a == b:
-                    continue
-                rough = edge.points[:: (DENSE - 1) // 8]
-                away = np.linalg.norm(foot_points(surfaces[b], rough).points - rough, axis=1)
-                if away.max() <= reach:
-                    made.append(_on_inside(surfaces[a], edge, surfaces[b], ((a, i), (b, -1)), samples))
+    for (a, i), line in rims.items():
+        if (a, i) in taken:
+            continue
+        lowest, highest = line.points.min(axis=0), line.points.max(axis=0)
+        about = (lowest >= low).all(axis=1) & (highest <= high).all(axis=1) & (numbers != a)
+        for b in np.flatnonzero(about).tolist():
+            rough = line.points[:: (DENSE - 1) // 8]
+            feet = foot_points(surfaces[b], rough)
+            away = np.linalg.norm(feet.points - rough, axis=1)
+            if away.max() <= reach and surfaces[b].shows(feet.uv[1:-1]).all():
+                made.append(_on_inside(line, surfaces[b], ((a, i), (int(numbers[b]), -1)), samples))
     return made
 
 
-def _near_pairs(edges: list[list[_Edge]], reach: float) -> Iterator[tuple[tuple[int, int], tuple[int, int]]]:
-    """Pairs of edges of different surfaces of which the shorter one's middle lies in the box round the longer one."""
-    flat = [edge for four in edges for edge in four]
-    low = np.array([edge.points.min(axis=0) for edge in flat]) - reach
-    high = np.array([edge.points.max(axis=0) for edge in flat]) + reach
-    middles = np.array([edge.points[DENSE // 2] for edge in flat])
-    lengths = np.array([edge.length for edge in flat])
+def _near_pairs(rims: dict[Key, _Line], reach: float) -> Iterator[tuple[Key, Key]]:
+    """Pairs of rims of different shapes of which the shorter one's middle lies in the box round the longer one."""
+    keys, flat = list(rims), list(rims.values())
+    low = np.array([line.points.min(axis=0) for line in flat]) - reach
+    high = np.array([line.points.max(axis=0) for line in flat]) + reach
+    middles = np.array([line.points[DENSE // 2] for line in flat])
+    lengths = np.array([line.length for line in flat])
     inside = ((middles[:, None] >= low[None]) & (middles[:, None] <= high[None])).all(axis=2)
     shorter = lengths[:, None] <= lengths[None]
     near = np.where(shorter, inside, inside.T) | (inside & inside.T)
     for i, k in np.argwhere(np.triu(near, 1)).tolist():
-        if i // 4 != k // 4:
-            yield (i // 4, i % 4), (k // 4, k % 4)
+        if keys[i][0] != keys[k][0]:
+            yield keys[i], keys[k]
 
 
-def _on_inside(
-    a: Surface, edge: _Edge, b: Surface, pair: tuple[tuple[int, int], tuple[int, int]], samples: int
-) -> Join:
-    """The measures of an edge that lies on a surface: as between edges, the surface taken across the edge."""
-    inward = _inward(a, edge)
-    one = _Side.read(a, edge.uv(np.linspace(0, 1, samples)), inward)
+def _on_inside(line: _Line, b: Surface, pair: tuple[Key, Key], samples: int) -> Join:
+    """The measures of a rim that lies on a patch: as between rims, the patch taken across the rim."""
+    t = np.linspace(0, 1, samples)
+    inward = line.rim.inward(t)
+    one = _Side.read(line.rim.surface, line.rim.places(t), inward)
     points = one.here[0, 0]
     feet = foot_points(b, points).uv
-    size = edge.length
-    toward = one.here[1, 0] * inward[0] + one.here[0, 1] * inward[1]
-    # on the other surface the same step goes on outwards, beyond the edge
+    toward = one.here[1, 0] * inward[:, :1] + one.here[0, 1] * inward[:, 1:]
+    # on the other patch the same step goes on outwards, beyond the rim
     e = b.derivatives(feet, 1)
     steps = np.einsum("nij,nj->ni", np.linalg.pinv(np.stack([e[1, 0], e[0, 1]], axis=-1)), -toward)
     two = _Side.read(b, feet, steps)
     gap = np.linalg.norm(points - two.here[0, 0], axis=1)
-    return Join(*pair, points, gap, *_mismatch(one, two, one.across(edge), size))
+    return Join(*pair, points, gap, *_mismatch(one, two, one.across(line.rim.ways(t)), line.length))
 
 
-def _edges(surface: Surface, t: Floats) -> list[_Edge]:
-    """The four edges, sampled in one go."""
-    ends = surface.boundary()
-    points = surface.at(np.concatenate([start + t[:, None] * (end - start) for start, end in ends]))
-    parts = points.reshape(4, len(t), 3)
-    return [_Edge(start, end, part) for (start, end), part in zip(ends, parts, strict=True)]
-
-
-def _join(
-    surfaces: Sequence[Surface],
-    edges: list[list[_Edge]],
-    one: tuple[int, int],
-    two: tuple[int, int],
-    reach: float,
-    samples: int,
-) -> Join | None:
-    first, second = edges[one[0]][one[1]], edges[two[0]][two[1]]
+def _join(rims: dict[Key, _Line], one: Key, two: Key, reach: float, samples: int) -> Join | None:
+    first, second = rims[one], rims[two]
     lengths = [first.length, second.length]
     if min(lengths) <= reach:
         return None
@@ -212,32 +204,33 @@ def _join(
     spacing = max(lengths) / (DENSE - 1)
     if near.max() > reach + spacing:
         return None
-    a, b = surfaces[one[0]], surfaces[two[0]]
     t = np.linspace(0, 1, samples)
-    here = _Side.read(a, first.uv(t), _inward(a, first))
+    here = _Side.read(first.rim.surface, first.rim.places(t), first.rim.inward(t))
     points = here.here[0, 0]
-    there = _Side.read(b, _feet(b, second, points), _inward(b, second))
+    s = _feet(second, points)
+    there = _Side.read(second.rim.surface, second.rim.places(s), second.rim.inward(s))
     gap = np.linalg.norm(points - there.here[0, 0], axis=1)
     if gap.max() > reach:
         return None
-    return Join(one, two, points, gap, *_mismatch(here, there, here.across(first), max(lengths)))
+    return Join(one, two, points, gap, *_mismatch(here, there, here.across(first.rim.ways(t)), max(lengths)))
 
 
-def _feet(surface: Surface, edge: _Edge, points: Floats) -> Floats:
-    """(n, 2) parameters on an edge closest to points: the nearest of many, then Newton's steps along it."""
-    t = cdist(points, edge.points).argmin(axis=1) / (DENSE - 1)
-    way = edge.end - edge.start
+def _feet(line: _Line, points: Floats) -> Floats:
+    """(n,) shares of a rim's way closest to points: the nearest of many, then Newton's steps along it."""
+    t = cdist(points, line.points).argmin(axis=1) / (DENSE - 1)
     for _ in range(NEWTON):
-        d = surface.derivatives(edge.uv(t), 2)
-        first = d[1, 0] * way[0] + d[0, 1] * way[1]
-        second = d[2, 0] * way[0] ** 2 + 2 * d[1, 1] * way[0] * way[1] + d[0, 2] * way[1] ** 2
+        way = line.rim.ways(t)
+        d = line.rim.surface.derivatives(line.rim.places(t), 2)
+        a, b = way[:, :1], way[:, 1:]
+        first = d[1, 0] * a + d[0, 1] * b
+        second = d[2, 0] * a**2 + 2 * d[1, 1] * a * b + d[0, 2] * b**2
         rest = d[0, 0] - points
         slope = np.einsum("nc,nc->n", rest, first)
         bend = np.einsum("nc,nc->n", first, first) + np.einsum("nc,nc->n", rest, second)
         before, t = t, np.clip(t - slope / np.where(bend > 0, bend, np.inf), 0.0, 1.0)
         if np.abs(t - before).max() < SETTLED:
             break
-    return edge.uv(t)
+    return t
 
 
 class _Side(NamedTuple):
@@ -253,8 +246,8 @@ class _Side(NamedTuple):
 
     @classmethod
     def read(cls, surface: Surface, uv: Floats, away: Floats) -> _Side:
-        """uv: (n, 2) places. away: (2,) or (n, 2), the way in parameters of which a thousandth is gone."""
-        step = np.broadcast_to(1e-3 * away, uv.shape)
+        """uv: (n, 2) places. away: (n, 2), the way in parameters of which a thousandth is gone."""
+        step = 1e-3 * away
         both = surface.derivatives(np.concatenate([uv, uv + step]), 2)
         along_u, along_v = both[1, 0, : len(uv)], both[0, 1, : len(uv)]
         return cls(both, np.linalg.norm(along_u * step[:, :1] + along_v * step[:, 1:], axis=1))
@@ -264,10 +257,9 @@ class _Side(NamedTuple):
         """(n, 3) unit normals along the edge."""
         return unit_cross(self.here[1, 0], self.here[0, 1])
 
-    def across(self, edge: _Edge) -> Floats:
-        """(n, 3) unit vectors across the edge, in the tangent planes."""
-        way = edge.end - edge.start
-        return unit_cross(self.normals, self.here[1, 0] * way[0] + self.here[0, 1] * way[1])
+    def across(self, ways: Floats) -> Floats:
+        """(n, 3) unit vectors across an edge that runs along (n, 2) ways in parameters, in the tangent planes."""
+        return unit_cross(self.normals, self.here[1, 0] * ways[:, :1] + self.here[0, 1] * ways[:, 1:])
 
     def bend_and_slope(self, across: Floats, size: float) -> tuple[Floats, Floats]:
         """Curvature across the edge, and how it changes on the way, 1/mm and 1/mm²."""
@@ -289,9 +281,3 @@ def _mismatch(one: _Side, two: _Side, across: Floats, size: float) -> tuple[Floa
     # both slopes are taken inwards: on the way across they go opposite ways
     change = np.abs(slope_a + slope_b) * 0.1 * size / np.maximum(scale, 0.1 * np.abs(slope_a) * size)
     return angle, curvature, change
-
-
-def _inward(surface: Surface, edge: _Edge) -> Floats:
-    """(2,) parameters from the middle of an edge to the middle of the surface."""
-    (u0, u1), (v0, v1) = surface.domain
-    return np.array([(u0 + u1) / 2, (v0 + v1) / 2]) - (edge.start + edge.end) / 2

@@ -7,13 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from arabesque.arrays import Floats, Ints
-from arabesque.checking.distance import Grid, grid_triangles
 from arabesque.checking.sections import cut_triangles
 from arabesque.geometry import unit
 from arabesque.scan import Scan
+from arabesque.shapes import Samples
 
 SAMPLES = 61
-LEAP = 4
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,7 +30,7 @@ class CloseUp:
         return float(self.surface[middle] - self.scan[middle])
 
 
-def close_up(grid: Grid, scan: Scan, place: Floats, normal: Floats, direction: Floats, radius: float) -> CloseUp:
+def close_up(samples: Samples, scan: Scan, place: Floats, normal: Floats, direction: Floats, radius: float) -> CloseUp:
     """Heights along a direction through a place, within ``radius`` mm of it.
 
     The scan is met along the normal, the surface is cut by the plane of normal
@@ -44,7 +43,7 @@ def close_up(grid: Grid, scan: Scan, place: Floats, normal: Floats, direction: F
     origins = place + along[:, None] * way + high * up
     triangle, depth = scan.tree.first_hits(origins, np.tile(-up, (SAMPLES, 1)))
     scan_heights = np.where((triangle >= 0) & (depth < 2 * high), high - depth, np.nan)
-    points, triangles = _near(grid, place, high)
+    points, triangles = _near(samples, place, high)
     across = points @ np.cross(up, way)
     found = cut_triangles(points, triangles, np.clip(across / (4 * radius), -0.75, 0.75))
     ends = found.segments[found.plane == 0].reshape(-1, 3)
@@ -57,13 +56,9 @@ def close_up(grid: Grid, scan: Scan, place: Floats, normal: Floats, direction: F
     return CloseUp(along, scan_heights, np.interp(along, s, h, left=np.nan, right=np.nan))
 
 
-def _near(grid: Grid, place: Floats, reach: float) -> tuple[Floats, Ints]:
-    """Points (n, 3), from the place, and triangles of the part of a grid that comes within ``reach``, with a margin."""
-    some = grid.points[::LEAP, ::LEAP] - place
-    close = np.einsum("rsc,rsc->rs", some, some) <= reach * reach
-    rows, columns = (LEAP * np.flatnonzero(close.any(axis=axis)) for axis in (1, 0))
-    if not len(rows):
-        return (grid.points - place).reshape(-1, 3), grid.triangles
-    (r0, r1), (s0, s1) = ((max(0, found[0] - LEAP), found[-1] + LEAP + 1) for found in (rows, columns))
-    part = grid.points[r0:r1, s0:s1] - place
-    return part.reshape(-1, 3), grid_triangles(*part.shape[:2])
+def _near(samples: Samples, place: Floats, reach: float) -> tuple[Floats, Ints]:
+    """Points (n, 3), from the place, and the triangles of them that come within ``reach``."""
+    points = samples.points - place
+    close = np.einsum("nc,nc->n", points, points) <= reach * reach
+    some = samples.triangles[close[samples.triangles].any(axis=1)]
+    return points, some if len(some) else samples.triangles

@@ -9,10 +9,11 @@ import numpy as np
 from numba import njit
 
 from arabesque.arrays import Floats, Ints
-from arabesque.checking.distance import Grid
+from arabesque.checking.distance import Distances
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Plane, arc_length, rotation_about, unit
 from arabesque.scan import Scan
+from arabesque.shapes import Samples
 
 MOST_PLANES = 2000
 
@@ -88,42 +89,55 @@ def scan_sections(scan: Scan, cuts: Cuts) -> Sections:
     return _one_by_one(scan.points, scan.triangles, scan.points, cuts)
 
 
-def grid_sections(grid: Grid, cuts: Cuts, enlarge: float = 1.0) -> Sections:
-    """Where planes cut a measured surface.
+def shape_sections(measured: Distances, cuts: Cuts, enlarge: float = 1.0) -> Sections:
+    """Where planes cut a measured shape.
 
     enlarge: the gap to the scan is drawn
     this many times larger, along the surface's normal as far as it lies in
     the plane.
     """
-    points = grid.points.reshape(-1, 3)
+    points, triangles = measured.samples.points, measured.samples.triangles
     if isinstance(cuts, Family):
-        drawn = _enlarged(grid, cuts.direction, enlarge)
-        return cut_triangles(drawn, grid.triangles, cuts.heights(points))
-    drawn = np.array([_enlarged(grid, plane.normal, enlarge) for plane in cuts.planes]) if enlarge != 1 else points
-    return _one_by_one(drawn, grid.triangles, points, cuts)
+        drawn = _enlarged(measured, cuts.direction, enlarge)
+        return cut_triangles(drawn, triangles, cuts.heights(points))
+    drawn = np.array([_enlarged(measured, p.normal, enlarge) for p in cuts.planes]) if enlarge != 1 else points
+    return _one_by_one(drawn, triangles, points, cuts)
 
 
-def grid_cuts(grid: Grid, cuts: Cuts) -> tuple[Floats, Floats]:
-    """Parameters (k, 2, 2) of the section segments of a measured surface, and (k, 3) the normal of each one's plane."""
-    u, v = np.meshgrid(grid.u, grid.v, indexing="ij")
-    places = np.column_stack([u.ravel(), v.ravel(), np.zeros(u.size)])
-    points = grid.points.reshape(-1, 3)
+class Places(NamedTuple):
+    """Where the segments of sections lie on a shape: (k, 2) parts, (k, 2, 2) parameters there, (k, 2, 3) points, and
+    (k, 3) the normal of each one's plane."""
+
+    part: Ints
+    uv: Floats
+    points: Floats
+    planes: Floats
+
+
+def section_places(samples: Samples, cuts: Cuts) -> Places:
+    """The places at which planes cut a sampled shape."""
+    # a triangle's corners lie on one part, so that what is between them does too
+    carried = np.column_stack([samples.uv, samples.part])
     if isinstance(cuts, Family):
-        found = cut_triangles(places, grid.triangles, cuts.heights(points))
-        return found.segments[..., :2], np.tile(cuts.direction, (len(found.plane), 1))
-    found = _one_by_one(places, grid.triangles, points, cuts)
-    return found.segments[..., :2], np.array([plane.normal for plane in cuts.planes])[found.plane]
+        heights = cuts.heights(samples.points)
+        found = cut_triangles(carried, samples.triangles, heights)
+        points = cut_triangles(samples.points, samples.triangles, heights).segments
+        planes = np.tile(cuts.direction, (len(found.plane), 1))
+    else:
+        found = _one_by_one(carried, samples.triangles, samples.points, cuts)
+        points = _one_by_one(samples.points, samples.triangles, samples.points, cuts).segments
+        planes = np.array([plane.normal for plane in cuts.planes])[found.plane]
+    return Places(np.rint(found.segments[..., 2]).astype(np.int64), found.segments[..., :2], points, planes)
 
 
-def _enlarged(grid: Grid, direction: Floats, enlarge: float) -> Floats:
-    points = grid.points.reshape(-1, 3)
+def _enlarged(measured: Distances, direction: Floats, enlarge: float) -> Floats:
+    samples = measured.samples
     if enlarge == 1.0:
-        return points
-    gap = np.where(grid.valid, grid.distance, 0.0).reshape(-1, 1)
-    normals = grid.normals.reshape(-1, 3)
+        return samples.points
+    gap = np.where(measured.valid, measured.distance, 0.0)[:, None]
     # within the plane, so that scan and surface stay comparable
-    across = normals - (normals @ direction)[:, None] * direction
-    return points + (enlarge - 1.0) * gap * across
+    across = samples.normals - (samples.normals @ direction)[:, None] * direction
+    return samples.points + (enlarge - 1.0) * gap * across
 
 
 def _one_by_one(drawn: Floats, triangles: Ints, points: Floats, cuts: PlaneSet) -> Sections:

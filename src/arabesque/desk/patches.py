@@ -1,63 +1,67 @@
-"""How a measured patch looks: triangles with distances, and its edges. Whoever draws keeps what is made here."""
+"""How a measured shape looks: triangles with distances, and its borders. Whoever draws keeps what is made here."""
 
 from dataclasses import replace
 
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.checking import FormKind, Grid, form_values
+from arabesque.checking import Distances, FormKind, form_values
 from arabesque.desk import theme
-from arabesque.desk.view.scene import MISSING, Form, Paint, Triangles, grid_border
+from arabesque.desk.view.scene import MISSING, Form, Paint, Triangles, polyline
 from arabesque.geometry import Surface, bezier_nets, span_places
 from arabesque.model import Item
+from arabesque.shapes import Sampled, Samples, Shape
 
 LIFT = 0.25
 """Patches are drawn this far (mm) before their place, so that the scan's noise does not show through."""
 
 
-def patch_triangles(
-    slot: str, grid: Grid, see_through: bool = False, dimmed: bool = False, surface: Surface | None = None
+def shape_triangles(
+    slot: str, measured: Distances, see_through: bool = False, dimmed: bool = False, shape: Shape | None = None
 ) -> Triangles:
-    """The shaded triangles of a measured patch; with its surface, stripes on it are exact."""
+    """The shaded triangles of a measured shape; with its shape, stripes on a patch are exact."""
+    samples = measured.samples
     return Triangles(
         slot=slot,
-        points=grid.points.reshape(-1, 3),
-        normals=grid.normals.reshape(-1, 3),
-        triangles=grid.triangles,
+        points=samples.points,
+        normals=samples.normals,
+        triangles=samples.triangles,
         colour=theme.now().porcelain,
-        values=np.where(grid.valid, grid.distance, MISSING).ravel(),
+        values=np.where(measured.valid, measured.distance, MISSING),
         paint=Paint.DISTANCE,
         see_through=see_through,
         dimmed=dimmed,
         lift=LIFT,
         glossy=True,
-        form=None if surface is None else _form(surface, grid),
+        form=_form(shape, samples) if isinstance(shape, Surface) else None,
     )
 
 
-def _form(surface: Surface, grid: Grid) -> Form:
-    u, v = (span_places(k, at) for k, at in zip(surface.knots, (grid.u, grid.v), strict=True))
-    places = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
-    return Form(bezier_nets(surface), places)
+def _form(surface: Surface, samples: Samples) -> Form:
+    u, v = (span_places(k, samples.uv[:, axis]) for axis, k in enumerate(surface.knots))
+    return Form(bezier_nets(surface), np.column_stack([u, v]))
 
 
-def form_of(surface: Surface, grid: Grid, kind: FormKind) -> Floats:
-    """(r, s) curvature of a patch on its measured grid."""
-    return form_values(surface, grid.u, grid.v, kind)
+def form_of(shape: Sampled, measured: Distances, kind: FormKind) -> Floats:
+    """(n,) curvature of a shape at its measured samples."""
+    return form_values(shape, measured.samples, kind)
 
 
-def form_triangles(slot: str, grid: Grid, surface: Surface, kind: FormKind, dimmed: bool) -> Triangles:
-    """The triangles of a measured patch in the colours of its curvature."""
-    values = form_of(surface, grid, kind).ravel()
-    return replace(patch_triangles(slot, grid, False, dimmed), values=values, paint=Paint.CURVATURE, glossy=False)
+def form_triangles(slot: str, measured: Distances, shape: Sampled, kind: FormKind, dimmed: bool) -> Triangles:
+    """The triangles of a measured shape in the colours of its curvature."""
+    plain = shape_triangles(slot, measured, False, dimmed)
+    return replace(plain, values=form_of(shape, measured, kind), paint=Paint.CURVATURE, glossy=False)
 
 
-def patch_edges(grid: Grid) -> Floats:
-    """The border of a measured patch, a closed ring of points."""
-    return grid_border(grid.points)
+def borders(samples: Samples) -> Floats:
+    """(k, 2, 3) segments along the borders of a sampled shape."""
+    return np.concatenate([np.empty((0, 2, 3)), *(polyline(samples.points[rim]) for rim in samples.rims)])
 
 
 def size_of(items: list[Item]) -> float:
-    """Diagonal of the box round the control points of some surfaces, mm."""
-    points = [item.shape.points.reshape(-1, 3) for item in items if isinstance(item.shape, Surface)]
-    return float(np.linalg.norm(np.ptp(np.concatenate(points), axis=0))) if points else 100.0
+    """Diagonal of the box round some items, mm; 100 where there is none."""
+    boxes = [box for item in items if (box := item.shape.box) is not None]
+    if not boxes:
+        return 100.0
+    low, high = np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
+    return float(np.linalg.norm(high - low))

@@ -7,9 +7,8 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from arabesque.geometry import Surface
 from arabesque.model import Document, Item
-from arabesque.shapes import Box, Shape
+from arabesque.shapes import Box, Sampled, Shape, can
 
 K = TypeVar("K", bound=Shape)
 
@@ -41,9 +40,13 @@ class Seen:
         return [item for item in self.document.of(kind) if self.shows(item)]
 
     @property
-    def patches(self) -> list[Item[Surface]]:
-        """The patches that show, each followed by its live mirror image where it has one."""
-        return self.document.with_images(self.of(Surface))
+    def patches(self) -> list[Item[Any]]:
+        """What shows and has a surface, each followed by its live mirror image where it has one."""
+        return self.document.with_images(self.that(Sampled))
+
+    def that(self, what: type[Any]) -> list[Item[Any]]:
+        """The items that show and answer what a protocol asks, in order."""
+        return [item for item in self.items if can(item.shape, what)]
 
     @property
     def box(self) -> Box | None:

@@ -9,18 +9,18 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from arabesque.checking import Grid, WayBack
+from arabesque.checking import Distances, WayBack
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.desk.kept import Kept
 from arabesque.desk.looks import Chosen, Looks
 from arabesque.desk.marks import Marks
-from arabesque.desk.meters import SAMPLES_ALONG, Meters
+from arabesque.desk.meters import Meters
 from arabesque.desk.points import PointChoice
 from arabesque.desk.scan_views import ScanViews
 from arabesque.desk.seen import Seen
 from arabesque.desk.weighing import Weighing
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.geometry import Curve, Surface
+from arabesque.geometry import Surface
 from arabesque.mending import merged, turned_over
 from arabesque.model import (
     Change,
@@ -43,8 +43,8 @@ from arabesque.model import (
 )
 from arabesque.progress import Progress
 from arabesque.scan import Scan, ready_to_fit
-from arabesque.shapes import Shape
-from arabesque.solid import FileKind, KernelWorker, deliver, read_model
+from arabesque.shapes import SAMPLES_ALONG, Sampled, Shape, can
+from arabesque.solid import FileKind, KernelWorker, deliver, deliverable, read_model
 
 FEWEST_ALONG = 30
 """Samples a side of each patch in a drag of very many."""
@@ -244,11 +244,15 @@ class Session(QObject):
         """The selected item."""
         return self.document.items.get(self._selection or "")
 
+    def chosen(self, what: type) -> Item | None:
+        """The selected item when it is of a kind, or answers what a protocol asks."""
+        item = self.selection
+        return item if item is not None and can(item.shape, what) else None
+
     @property
     def surface_item(self) -> Item | None:
-        """The selected item when it is a surface."""
-        item = self.selection
-        return item if item is not None and isinstance(item.shape, Surface) else None
+        """The selected item when it is a patch."""
+        return self.chosen(Surface)
 
     @property
     def selected_items(self) -> list[Item]:
@@ -277,9 +281,9 @@ class Session(QObject):
 
     # measures
 
-    def grid(self, item: Item) -> Grid | None:
-        """Measured grid of a surface item, or None while it is being measured."""
-        return self.meters.grid(item.shape, self.checked_scan) if isinstance(item.shape, Surface) else None
+    def distances(self, item: Item) -> Distances | None:
+        """Samples of an item's shape with their distances; None while they are being measured, or without a surface."""
+        return self.meters.distances(item.shape, self.checked_scan) if can(item.shape, Sampled) else None
 
     def back(self, item: Item) -> WayBack | None:
         """Distances of the scan's points to a surface item, or None while they are being measured."""
@@ -292,25 +296,24 @@ class Session(QObject):
 
     @property
     def patches(self) -> list[Item]:
-        """The patches that show, each followed by its live mirror image where it has one."""
+        """What shows and has a surface, each followed by its live mirror image where it has one."""
         return self.seen.patches
 
     def measure_now(self, document: Document, items: list[Item]) -> None:
-        """Measure patches that are being moved, and their mirror images, before they are shown."""
-        moving = [item for item in document.with_images(items) if isinstance(item.shape, Surface)]
+        """Measure shapes that are being moved, and their mirror images, before they are shown."""
+        moving = [item for item in document.with_images(items) if can(item.shape, Sampled)]
         along = min(SAMPLES_ALONG, max(FEWEST_ALONG, int(SAMPLES_ALONG / max(len(moving), 1) ** 0.5)))
         for item in moving:
-            assert isinstance(item.shape, Surface)
             self.meters.measure_now(item.id, item.shape, self.checked_scan, along)
             before = self.history.document.find(item.id)
-            if before is not None and isinstance(before.shape, Surface):
+            if before is not None and isinstance(before.shape, Surface) and isinstance(item.shape, Surface):
                 self.meters.follow_now(item.id, before.shape, item.shape, self.checked_scan, len(moving))
 
     def _want_measures(self) -> None:
         shapes = []
         for document in (self.document, self.history.document):
             items = document.with_images(list(document))
-            shapes.append([item.shape for item in items if isinstance(item.shape, Surface)])
+            shapes.append([item.shape for item in items if can(item.shape, Sampled)])
         self.meters.want(shapes[0] + shapes[1], self.checked_scan, shapes[1], self.document.tolerance)
 
     # simple changes
@@ -427,7 +430,7 @@ class Session(QObject):
 
     def export(self, path: Path, items: list[Item], kind: FileKind, unit: str, chord: float) -> Job:
         """Write patches and curves to a file of a kind, in a unit."""
-        shapes = [(item.name, item.shape) for item in items if isinstance(item.shape, Surface | Curve)]
+        shapes = [(item.name, item.shape) for item in items if deliverable(item.shape)]
 
         def work(progress: Progress) -> None:
             deliver(path, shapes, kind, self.kernel, unit, chord, progress)

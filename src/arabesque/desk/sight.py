@@ -14,7 +14,7 @@ from arabesque.desk.looks import Looks, ScanLook
 from arabesque.desk.session import Session
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.widget import View
-from arabesque.geometry import Surface
+from arabesque.shapes import Sampled, can
 
 GRAZING = 0.16
 """Rise of the sight over a form that is looked along."""
@@ -79,16 +79,16 @@ class Sight(QObject):
 
     def fly_to_worst(self) -> None:
         """Bring the place with the largest deviation to the middle of the view."""
-        item = self._session.surface_item
+        item = self._session.selection
+        item = item if item is not None and can(item.shape, Sampled) else None
         items = self._session.patches if item is None else self._session.document.with_images([item])
-        grids = [grid for i in items if (grid := self._session.grid(i)) is not None and grid.valid.any()]
-        if not grids:
+        known = [found for i in items if (found := self._session.distances(i)) is not None and found.valid.any()]
+        if not known:
             return
-        sizes = [np.where(grid.valid, np.abs(grid.distance), -1.0) for grid in grids]
-        grid, size = max(zip(grids, sizes, strict=True), key=lambda pair: pair[1].max())
-        at = np.unravel_index(size.argmax(), size.shape)
-        span = np.linalg.norm(grid.points.reshape(-1, 3).max(axis=0) - grid.points.reshape(-1, 3).min(axis=0))
-        self.fly_to(grid.points[at], grid.normals[at], 0.18 * float(span))
+        sizes = [np.where(found.valid, np.abs(found.distance), -1.0) for found in known]
+        worst, size = max(zip(known, sizes, strict=True), key=lambda pair: pair[1].max())
+        at, samples = int(size.argmax()), worst.samples
+        self.fly_to(samples.points[at], samples.normals[at], 0.18 * samples.size)
 
     def fly_to(self, place: Floats, normal: Floats, size: float) -> None:
         """Bring a place to the middle of the view, seen from a side, with so many mm round it."""
@@ -96,10 +96,10 @@ class Sight(QObject):
 
     def look_along_form(self) -> None:
         """Look along the selected patch, or along all: an acute angle shows bumps and dips of the net."""
-        items = [i for i in self._session.selected_items if isinstance(i.shape, Surface)] or self._session.patches
-        shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
-        if shapes:
-            points = np.concatenate([shape.points.reshape(-1, 3) for shape in shapes])
+        items = [i for i in self._session.selected_items if can(i.shape, Sampled)] or self._session.patches
+        known = [found for item in items if (found := self._session.distances(item)) is not None]
+        if known:
+            points = np.concatenate([found.samples.points for found in known])
             middle, size = points.mean(axis=0), float(np.linalg.norm(np.ptp(points, axis=0)))
             sides = np.linalg.svd(points - middle, full_matrices=False)[2]
             up = sides[2] if sides[2][2] >= 0 else -sides[2]

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from arabesque.arrays import Bools, Floats
-from arabesque.checking import BothWays, Figures, measure_both_ways, surface_to_scan
+from arabesque.checking import BothWays, Figures, measure_both_ways, shape_to_scan
 from arabesque.errors import FitProblem
 from arabesque.fitting.corners import bilinear, corners_on_scan
 from arabesque.fitting.patch import FitSettings, fit_patch
@@ -213,7 +213,7 @@ def _rungs(rung: _Rung, scan: Scan, settings: FitSettings, progress: Progress) -
 
 
 def _measured(surface: Surface, scan: Scan, tolerance: float) -> _Rung:
-    return _Rung(surface, surface_to_scan(surface, scan, CHECK_SAMPLES).figures(tolerance))
+    return _Rung(surface, shape_to_scan(surface, scan, CHECK_SAMPLES).figures(tolerance))
 
 
 def _polished(rung: _Rung, scan: Scan, settings: FitSettings) -> Surface:

@@ -6,10 +6,10 @@ import numpy as np
 from scipy.linalg import LinAlgError, cho_factor, cho_solve
 
 from arabesque.arrays import Bools, Floats
-from arabesque.checking import even_parameters, inlier_bound
+from arabesque.checking import inlier_bound
 from arabesque.errors import FitProblem
 from arabesque.fitting.fairness import fairness_matrix
-from arabesque.geometry import Surface, basis_matrix, unit
+from arabesque.geometry import Surface, basis_matrix, even_parameters, unit
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from arabesque.checking import surface_to_scan
+from arabesque.checking import shape_to_scan
 from arabesque.fitting.ladder import CHECK_SAMPLES, check_tolerance, raised
 from arabesque.fitting.patch import FitSettings, fit_patch
 from arabesque.geometry import Plane, Surface, Twin, TwinKind, tie_matrix
@@ -51,7 +51,7 @@ def weight_map(
             fitted = fit_patch(heavier, scan, settings, trusted=True, tie=tie)
             if twin is not None and plane is not None:
                 fitted = twin.kept(fitted, plane, heavier)
-            figures = surface_to_scan(fitted, scan, CHECK_SAMPLES).figures(tolerance)
+            figures = shape_to_scan(fitted, scan, CHECK_SAMPLES).figures(tolerance)
             found.append(Candidate((u, v), fitted, figures.inlier_p99, figures.within(tolerance)))
     return found
 

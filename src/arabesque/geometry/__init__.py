@@ -3,6 +3,7 @@
 from arabesque.arrays import unit
 from arabesque.geometry.curvature import (
     Curvatures,
+    along_direction,
     curve_curvature,
     normal_curvature,
     section_curvature,
@@ -30,6 +31,7 @@ from arabesque.geometry.net_edits import (
     reach_weights,
     straightened,
 )
+from arabesque.geometry.nets import border_of
 from arabesque.geometry.reduction import Lowered, lower_degree
 from arabesque.geometry.removal import lower_degree_within, simplify_curve, simplify_surface
 from arabesque.geometry.reshaping import (
@@ -42,6 +44,8 @@ from arabesque.geometry.reshaping import (
     surface_pieces,
     swapped_surface,
 )
+from arabesque.geometry.rims import Edge, Rim
+from arabesque.geometry.sampling import even_parameters
 from arabesque.geometry.surface import Surface
 from arabesque.geometry.tessellation import tessellate
 from arabesque.geometry.trimming import Trim
@@ -62,6 +66,7 @@ __all__ = [
     "Curvatures",
     "Curve",
     "CurveFeet",
+    "Edge",
     "Elementary",
     "ElementaryKind",
     "Face",
@@ -70,11 +75,13 @@ __all__ = [
     "Lowered",
     "Manner",
     "Plane",
+    "Rim",
     "Seam",
     "Surface",
     "Trim",
     "Twin",
     "TwinKind",
+    "along_direction",
     "angle_and_shift",
     "apply",
     "arc_length",
@@ -83,6 +90,7 @@ __all__ = [
     "between",
     "bezier_knots",
     "bezier_nets",
+    "border_of",
     "breakpoints",
     "compatible_curves",
     "continuation",
@@ -92,6 +100,7 @@ __all__ = [
     "curve_feet",
     "curve_pieces",
     "edge_curve",
+    "even_parameters",
     "evened",
     "extended",
     "flattened",

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from arabesque.arrays import Floats, unit
-from arabesque.geometry.curve import Curve
 from arabesque.geometry.kernels import unit_cross
-from arabesque.geometry.surface import Surface
+
+if TYPE_CHECKING:
+    from arabesque.geometry.curve import Curve
+    from arabesque.geometry.surface import Surface
 
 
 class Curvatures(NamedTuple):
@@ -77,6 +79,15 @@ def section_curvature(d: Floats, directions: Floats) -> Floats:
     a, b = (g * x - f * y) / det, (e * y - f * x) / det
     second = a * a * _dot(d[2, 0], normal) + 2 * a * b * _dot(d[1, 1], normal) + b * b * _dot(d[0, 2], normal)
     return second / (e * a * a + 2 * f * a * b + g * b * b)
+
+
+def along_direction(c: Curvatures, directions: Floats) -> Floats:
+    """(n,) curvature of the normal section along (n, 3) unit tangents, from principal curvatures.
+
+    Euler's theorem: do Carmo, "Differential Geometry of Curves and Surfaces", 1976, section 3-2.
+    """
+    cosine = _dot(c.direction, directions)
+    return c.largest * cosine**2 + c.smallest * (1 - cosine**2)
 
 
 def curve_curvature(curve: Curve, parameters: ArrayLike) -> Floats:

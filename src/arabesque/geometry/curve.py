@@ -8,12 +8,17 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import ArrayLike
 
-from arabesque.arrays import Floats, frozen_array
+from arabesque.arrays import Floats, frozen_array, unit
 from arabesque.errors import InvalidShape
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import bezier_knots, breakpoints, checked_knots, elevate_degree, insert_knots
 from arabesque.geometry.motion import Plane, apply
+from arabesque.geometry.nets import curve_frames, curve_net, flat_normal
 from arabesque.geometry.rational import quotient_derivatives
+from arabesque.shapes import Frames, Net, Strands
+
+PLACES_A_SPAN = 20
+"""Places in each polynomial piece where a curve is read for its bend."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,6 +103,22 @@ class Curve:
     def with_points(self, points: ArrayLike) -> Curve:
         """The curve with other control points of the same count."""
         return replace(self, points=np.asarray(points, dtype=float))
+
+    # what it answers for itself: see ``shapes``
+
+    def lines(self, count: int) -> tuple[Strands, ...]:
+        """Itself; bends are judged in the plane that fits it best."""
+        d = self.derivatives(np.linspace(*self.domain, PLACES_A_SPAN * self.spans + 1), 2)
+        across = unit(np.cross(flat_normal(self.points), d[1]))
+        return (Strands(*(values[None] for values in (*d, across))),)
+
+    def net(self) -> Net:
+        """Its control polygon."""
+        return curve_net(self)
+
+    def frames(self) -> Frames:
+        """Where its control points have most say."""
+        return curve_frames(self)
 
     @property
     def box(self) -> tuple[Floats, Floats]:

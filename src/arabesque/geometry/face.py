@@ -8,8 +8,14 @@ import numpy as np
 
 from arabesque.arrays import Bools, Floats
 from arabesque.geometry.motion import Plane
-from arabesque.geometry.surface import Surface
+from arabesque.geometry.rims import Rim, trim_rims
+from arabesque.geometry.sampling import FaceSampler
+from arabesque.geometry.surface import STRAND_SAMPLES, Surface
 from arabesque.geometry.trimming import Trim
+from arabesque.shapes import Sampler, Strands
+
+FEWEST_ON_LINE = 5
+"""Shorter pieces of a line say nothing of its bend."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,9 +38,29 @@ class Face(Surface):
         """Which of the (n, 2) parameters lie inside the trim."""
         return self.trim.contains(uv)
 
-    def borders(self) -> list[Floats]:
-        """(n, 3) points along each loop of the trim."""
-        return [self.at(loop) for loop in self.trim.loops]
+    def sampler(self, along: int) -> Sampler:
+        """What reads the part that shows."""
+        return FaceSampler(self, along)
+
+    def lines(self, count: int, samples: int = STRAND_SAMPLES) -> tuple[Strands, ...]:
+        """The parameter lines as far as they lie inside the trim."""
+        found = []
+        for axis, strands in enumerate(super().lines(count, samples)):
+            along = np.linspace(*self.domain[axis], samples)
+            for k, across in enumerate(np.linspace(*self.domain[1 - axis], count)):
+                fixed = np.full(samples, across)
+                shown = self.shows(np.column_stack([along, fixed] if axis == 0 else [fixed, along]))
+                edges = np.flatnonzero(np.diff(np.concatenate([[0], shown.astype(int), [0]])))
+                found += [
+                    Strands(*(values[k : k + 1, first:last] for values in vars(strands).values()))
+                    for first, last in edges.reshape(-1, 2)
+                    if last - first >= FEWEST_ON_LINE
+                ]
+        return tuple(found)
+
+    def rims(self) -> tuple[Rim, ...]:
+        """The borders of the part that shows, from corner to corner."""
+        return trim_rims(self)
 
     def mirrored(self, plane: Plane, axis: int = 0) -> Face:
         """The mirror image with its trim, run backwards along ``axis``."""

@@ -8,12 +8,20 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import ArrayLike
 
-from arabesque.arrays import Bools, Floats, frozen_array
+from arabesque.arrays import Bools, Floats, Ints, frozen_array, unit
 from arabesque.errors import InvalidShape
+from arabesque.geometry.curvature import Curvatures, surface_curvature
 from arabesque.geometry.kernels import basis_matrix, evaluate_curvature, evaluate_tensor, unit_cross
 from arabesque.geometry.knots import bezier_knots, breakpoints, checked_knots, elevate_degree, insert_knots
 from arabesque.geometry.motion import Plane, apply
+from arabesque.geometry.nets import surface_frames, surface_net
 from arabesque.geometry.rational import quotient_derivatives
+from arabesque.geometry.rims import Rim, edge_rims
+from arabesque.geometry.sampling import SurfaceSampler
+from arabesque.shapes import Frames, Net, Sampler, Strands
+
+STRAND_SAMPLES = 61
+"""Places along a line that is read for its bend."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,7 +78,7 @@ class Surface:
         return (float(ku[0]), float(ku[-1])), (float(kv[0]), float(kv[-1]))
 
     @cached_property
-    def _coefficients(self) -> Floats:
+    def coefficients(self) -> Floats:
         """Control points as they enter the sums: (nu, nv, 3), or (nu, nv, 4) homogeneous."""
         if self.weights is None:
             return self.points
@@ -86,9 +94,9 @@ class Surface:
         uv = np.ascontiguousarray(uv, dtype=float)
         (ku, kv), (p, q) = self.knots, self.degree
         if order == 2:
-            values = evaluate_curvature(ku, p, kv, q, self._coefficients, uv)
+            values = evaluate_curvature(ku, p, kv, q, self.coefficients, uv)
         else:
-            values = evaluate_tensor(ku, p, kv, q, self._coefficients, uv, order)
+            values = evaluate_tensor(ku, p, kv, q, self.coefficients, uv, order)
         return values if self.weights is None else quotient_derivatives(values)
 
     def at(self, uv: ArrayLike) -> Floats:
@@ -108,7 +116,7 @@ class Surface:
     def on_basis(self, bu: list[Floats], bv: list[Floats]) -> Floats:
         """As ``on_grid``, with basis matrices made before: for a grid that stays while points move."""
         order = len(bu) - 1
-        coefficients = self._coefficients
+        coefficients = self.coefficients
         size = coefficients.shape[2]
         values = np.zeros((order + 1, order + 1, len(bu[0]), len(bv[0]), size))
         rows = coefficients.reshape(len(coefficients), -1)
@@ -147,12 +155,51 @@ class Surface:
         return surface
 
     def with_points(self, points: ArrayLike) -> Surface:
-        """The surface with other control points of the same count."""
-        return replace(self, points=np.asarray(points, dtype=float))
+        """The surface with as many other control points, in rows and columns or one after the other."""
+        return replace(self, points=np.reshape(np.asarray(points, dtype=float), self.points.shape))
 
     def shows(self, uv: Floats) -> Bools:
         """Which of the (n, 2) parameters belong to what is seen of it: all of them, but for a face."""
         return np.ones(len(uv), dtype=bool)
+
+    # what it answers for itself: see ``shapes``
+
+    def sampler(self, along: int) -> Sampler:
+        """What reads it at about ``along`` places a side, again and again while its control points move."""
+        return SurfaceSampler(self, along)
+
+    def curvatures(self, part: Ints, uv: Floats) -> Curvatures:
+        """Curvatures at (n, 2) parameters; it has only the part 0."""
+        return surface_curvature(self, uv)
+
+    def patches(self) -> tuple[Surface, ...]:
+        """Itself."""
+        return (self,)
+
+    def lines(self, count: int, samples: int = STRAND_SAMPLES) -> tuple[Strands, ...]:
+        """``count`` parameter lines each way, edges among them: first those along u, then those along v."""
+        found = []
+        for axis in (0, 1):
+            along = np.linspace(*self.domain[axis], samples)
+            across = np.linspace(*self.domain[1 - axis], count)
+            d = self.on_grid(*((along, across) if axis == 0 else (across, along)), 2)
+            first, second = (d[1, 0], d[2, 0]) if axis == 0 else (d[0, 1], d[0, 2])
+            normals = unit(np.cross(d[1, 0], d[0, 1]))
+            rows = [np.swapaxes(values, 0, 1) if axis == 0 else values for values in (d[0, 0], first, second, normals)]
+            found.append(Strands(*rows))
+        return tuple(found)
+
+    def rims(self) -> tuple[Rim, ...]:
+        """Its four edges, in the order of ``Edge``."""
+        return edge_rims(self)
+
+    def net(self) -> Net:
+        """Its control points in rows and columns."""
+        return surface_net(self)
+
+    def frames(self) -> Frames:
+        """Where its control points have most say."""
+        return surface_frames(self)
 
     @property
     def box(self) -> tuple[Floats, Floats]:
@@ -184,7 +231,7 @@ class Surface:
         return [(corners[i], corners[(i + 1) % 4]) for i in range(4)]
 
     def _along(self, axis: int) -> Floats:
-        return np.swapaxes(self._coefficients, 0, axis)
+        return np.swapaxes(self.coefficients, 0, axis)
 
     def _changed(self, axis: int, degree: tuple[int, int], knots: Floats, coefficients: Floats) -> Surface:
         both = (knots, self.knots[1]) if axis == 0 else (self.knots[0], knots)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
@@ -14,14 +15,13 @@ from arabesque.files import written
 from arabesque.geometry import Curve, Elementary, Face, Surface, Trim, split_surface, tessellate
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, write_mesh
+from arabesque.shapes import Sampled, Shape, can
 from arabesque.solid.worker import KernelWorker
 
 FULL_SHARE = 1 - 1e-6
 STEP_SUFFIXES = (".step", ".stp")
 IGES_SUFFIXES = (".iges", ".igs")
 MODEL_SUFFIXES = (*STEP_SUFFIXES, *IGES_SUFFIXES)
-
-Shape = Surface | Curve
 
 
 class FileKind(Enum):
@@ -57,30 +57,39 @@ class Model:
 
 def deliver(
     path: str | Path,
-    items: list[tuple[str, Shape]],
+    items: Sequence[tuple[str, Shape]],
     kind: FileKind,
     worker: KernelWorker,
     unit: str = "mm",
     chord: float = 0.05,
     progress: Progress = silent,
 ) -> None:
-    """Write named surfaces and curves to a file, in ``unit``; chord: mm, for triangles.
+    """Write named shapes (curves, and what consists of patches) to a file, in ``unit``; chord: mm, for triangles.
 
     A failure leaves an older file as it was. Raises FileProblem or KernelProblem.
     """
-    surfaces = [shape for _, shape in items if isinstance(shape, Surface)]
+    surfaces: list[Surface] = [patch for _, shape in items if can(shape, Sampled) for patch in shape.patches()]
     if not items or (kind.is_mesh and not surfaces):
         raise FileProblem("There is no surface to write", "Make or show a patch first")
     with written(path) as beside:
         if kind.is_mesh:
             write_mesh(beside, _mesh(surfaces, chord, progress), unit)
             return
-        records = [(name, _record(shape)) for name, shape in items]
+        records = [(name, _record(part)) for name, shape in items for part in _parts(shape)]
         if kind is FileKind.IGES:
             worker.call("write_iges", str(beside), records, unit, progress=progress)
         else:
             schema = "AP242DIS" if kind is FileKind.STEP_AP242 else "AP214IS"
             worker.call("write_step", str(beside), records, unit, schema, progress=progress)
+
+
+def deliverable(shape: Shape) -> bool:
+    """True for what can be written: curves, and what consists of patches."""
+    return isinstance(shape, Curve) or can(shape, Sampled)
+
+
+def _parts(shape: Shape) -> Sequence[Surface | Curve]:
+    return shape.patches() if can(shape, Sampled) else (cast(Curve, shape),)
 
 
 def write_step(
@@ -153,7 +162,7 @@ def _mesh(surfaces: list[Surface], chord: float, progress: Progress) -> Scan:
     return Scan(np.concatenate(points), np.concatenate(triangles))
 
 
-def _record(shape: Shape) -> dict[str, Any]:
+def _record(shape: Surface | Curve) -> dict[str, Any]:
     if isinstance(shape, Elementary):
         return {"of": shape.kind.value, "frame": shape.frame, "sizes": shape.sizes, "bounds": shape.bounds}
     return {"degree": shape.degree, "knots": shape.knots, "points": shape.points, "weights": shape.weights}

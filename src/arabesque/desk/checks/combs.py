@@ -1,4 +1,4 @@
-"""Curvature combs on lines of patches, or on the sections."""
+"""Curvature combs on lines of patches and on curves, or on the sections."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from enum import Enum
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.checking import Comb, Flaw, border_combs, grid_cuts, section_comb, surface_combs
+from arabesque.checking import Comb, Flaw, section_comb, section_places, shape_combs
 from arabesque.desk import theme
 from arabesque.desk.checks.base import Check
 from arabesque.desk.checks.sections import Sections, cuts, middle_of
@@ -17,8 +17,8 @@ from arabesque.desk.patches import size_of
 from arabesque.desk.session import Session
 from arabesque.desk.view.scene import Discs, Label, Lines, Part, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Face, Surface
 from arabesque.model import Item
+from arabesque.shapes import Lined
 
 SECTIONS = Sections()
 
@@ -26,7 +26,7 @@ SECTIONS = Sections()
 class CombsOn(Enum):
     """Where combs stand; the value is its words."""
 
-    LINES = "lines of patches"
+    LINES = "lines and curves"
     SECTIONS = "the sections"
 
 
@@ -48,8 +48,9 @@ class Combs(Check):
     Look = CombLook
 
     def lay(self, pen: Pen, items: list[Item]) -> None:
-        if items:
-            for part in comb_parts(pen.session, pen.looks.of(self), items, size_of(items)):
+        lined = lined_items(pen.session)
+        if lined:
+            for part in comb_parts(pen.session, pen.looks.of(self), lined, size_of(lined)):
                 pen.add(part)
 
     def scaled(self, look: CombLook, up: int, fine: bool) -> CombLook:
@@ -59,7 +60,7 @@ class Combs(Check):
 
 
 def comb_parts(session: Session, look: CombLook, items: list[Item], size: float) -> list[Part]:
-    """Teeth and their outline on lines of each patch; flaws as discs in the colour of what is wrong."""
+    """Teeth and their outline on lines of each shape; flaws as discs in the colour of what is wrong."""
     if look.on is CombsOn.SECTIONS:
         return _section_comb_parts(session, look, items, size)
     parts: list[Part] = []
@@ -84,13 +85,18 @@ def comb_parts(session: Session, look: CombLook, items: list[Item], size: float)
 
 
 def combs_of_item(session: Session, item: Item, lines: int) -> list[Comb]:
-    """The combs of a patch; those of a live mirror image are mirrored themselves."""
+    """The combs of a shape; those of a live mirror image are mirrored themselves."""
     document = session.document
     source = document.source_of(item)
     if source is not None:
         plane = document.plane_of(source)
-        return [comb.mirrored(plane) for comb in session.kept(combs_of, source.shape, lines)]
-    return session.kept(combs_of, item.shape, lines)
+        return [comb.mirrored(plane) for comb in session.kept(shape_combs, source.shape, lines)]
+    return session.kept(shape_combs, item.shape, lines)
+
+
+def lined_items(session: Session) -> list[Item]:
+    """What shows and has lines: patches with their live mirror images, and curves."""
+    return session.document.with_images(session.seen.that(Lined))
 
 
 def _section_comb_parts(session: Session, look: CombLook, items: list[Item], size: float) -> list[Part]:
@@ -99,10 +105,10 @@ def _section_comb_parts(session: Session, look: CombLook, items: list[Item], siz
         planes = cuts(session, session.looks.of(SECTIONS))
         found = []
         for item in items:
-            grid = session.grid(item)
-            if grid is not None and isinstance(item.shape, Surface):
-                uv, normals = grid_cuts(grid, planes)
-                found.append(section_comb(item.shape, uv, normals))
+            measured = session.distances(item)
+            if measured is not None:
+                places = section_places(measured.samples, planes)
+                found.append((places.points, section_comb(item.shape, places)))
     except ArabesqueError as problem:
         return [Label(middle_of(items), str(problem))]
     if not any(len(points) for points, _ in found):
@@ -122,8 +128,3 @@ def _flawed(comb: Comb, ends: Floats) -> list[Floats]:
 def comb_words(combs: list[Comb]) -> dict[str, int]:
     """How many lines have each flaw."""
     return {flaw.value: sum(bool(comb.flaws[flaw].any()) for comb in combs) for flaw in Flaw}
-
-
-def combs_of(shape: Surface, lines: int) -> list[Comb]:
-    """The combs of one patch: on its edges and the lines between, and on the borders of its trim."""
-    return surface_combs(shape, lines) + (border_combs(shape) if isinstance(shape, Face) else [])

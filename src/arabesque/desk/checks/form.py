@@ -11,7 +11,6 @@ from arabesque.desk.checks.base import Check
 from arabesque.desk.kinds.base import Pen
 from arabesque.desk.patches import form_of
 from arabesque.desk.session import Session
-from arabesque.geometry import Surface
 
 
 @dataclass(frozen=True)
@@ -41,8 +40,8 @@ def form_range(session: Session, look: FormLook) -> float:
     if look.radius > 0:
         return 1 / look.radius
     values = [
-        session.kept(form_of, item.shape, grid, look.kind).ravel()
+        session.kept(form_of, item.shape, measured, look.kind)
         for item in session.patches
-        if isinstance(item.shape, Surface) and (grid := session.grid(item)) is not None
+        if (measured := session.distances(item)) is not None
     ]
     return float(np.percentile(np.abs(np.concatenate(values)), 95)) or 1e-9 if values else 1e-9

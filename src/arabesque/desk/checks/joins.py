@@ -12,8 +12,8 @@ from arabesque.desk.checks.base import Check
 from arabesque.desk.kinds.base import Pen
 from arabesque.desk.session import Session
 from arabesque.desk.view.scene import Discs, Label, Lines, Part, polyline
-from arabesque.geometry import Surface
 from arabesque.model import Item
+from arabesque.shapes import Rimmed, can
 
 
 @dataclass(frozen=True)
@@ -32,7 +32,7 @@ class Joins(Check):
     Look = JoinLook
 
     def lay(self, pen: Pen, items: list[Item]) -> None:
-        for part in join_parts(pen.looks.of(self).limits, joins(pen.session, items)):
+        for part in join_parts(pen.looks.of(self).limits, joins(pen.session, rimmed(pen.session))):
             pen.add(part)
 
 
@@ -45,9 +45,14 @@ def limits_of(session: Session) -> Limits:
     return found
 
 
+def rimmed(session: Session) -> list[Item]:
+    """What shows and has rims, with live mirror images."""
+    return [item for item in session.patches if can(item.shape, Rimmed)]
+
+
 def joins(session: Session, items: list[Item]) -> list[Join]:
-    """How the patches among some items meet."""
-    return session.kept(find_joins, tuple(item.shape for item in items if isinstance(item.shape, Surface)))
+    """How the shapes of some items meet."""
+    return session.kept(find_joins, tuple(item.shape for item in items))
 
 
 def join_parts(limits: Limits, found: list[Join]) -> list[Part]:

@@ -12,6 +12,7 @@ from arabesque.desk.session import Session
 from arabesque.desk.view.scene import Discs, Lines, Part, net_segments, polyline
 from arabesque.geometry import Surface
 from arabesque.model import Item
+from arabesque.shapes import Netted
 
 
 class Nets(Check):
@@ -22,14 +23,15 @@ class Nets(Check):
     word = "control net"
 
     def lay(self, pen: Pen, items: list[Item]) -> None:
-        for item in pen.session.seen.of(Surface):
+        for item in pen.session.seen.that(Netted):
             if item.id in pen.covered:
                 continue
-            points = item.shape.points.reshape(-1, 3)
-            pen.add(Lines(net_segments(item.shape.points), theme.now().net, 1.0, 0.8, on_top=True))
-            pen.add(Discs(points, np.zeros(len(points)), 2.8))
-            for flaw in net_parts(pen.session, item.shape):
-                pen.add(flaw)
+            net = item.shape.net()
+            pen.add(Lines(net_segments(net), theme.now().net, 1.0, 0.8, on_top=True))
+            pen.add(Discs(net.points, np.zeros(len(net.points)), 2.8))
+            if isinstance(item.shape, Surface):
+                for flaw in net_parts(pen.session, item.shape):
+                    pen.add(flaw)
 
 
 def net_parts(session: Session, shape: Surface) -> list[Part]:

@@ -8,7 +8,7 @@ from enum import Enum
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.checking import Cuts, Family, Grid, grid_sections
+from arabesque.checking import Cuts, Distances, Family, shape_sections
 from arabesque.desk import theme
 from arabesque.desk.checks.base import Check
 from arabesque.desk.kinds.base import Pen
@@ -16,7 +16,6 @@ from arabesque.desk.looks import Along
 from arabesque.desk.session import Session
 from arabesque.desk.view.scene import Label, Lines, Part
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Surface
 from arabesque.model import Item
 
 SMALL, SMALL_SPACING, SPACING = 180.0, 3.0, 10.0
@@ -90,19 +89,18 @@ def section_parts(session: Session, look: SectionLook, items: list[Item]) -> lis
         cut = None if scan is None else session.scan_views.sections(scan, planes)
         if cut is not None:
             parts.append(Lines(cut, theme.now().scan_line, 1.4, 0.9, lift=1.0))
-        for grid in grids_of(session, items):
-            found = grid_sections(grid, planes, float(look.gap))
+        for measured in measured_of(session, items):
+            found = shape_sections(measured, planes, float(look.gap))
             parts.append(Lines(found.segments, theme.now().accent, 2.0, lift=1.4))
     except ArabesqueError as problem:
         parts.append(Label(middle_of(items), str(problem)))
     return parts
 
 
-def grids_of(session: Session, items: list[Item]) -> list[Grid]:
-    grids = [session.grid(item) for item in items if isinstance(item.shape, Surface)]
-    return [grid for grid in grids if grid is not None]
+def measured_of(session: Session, items: list[Item]) -> list[Distances]:
+    return [found for item in items if (found := session.distances(item)) is not None]
 
 
 def middle_of(items: list[Item]) -> Floats:
-    places = [item.shape.points.reshape(-1, 3).mean(axis=0) for item in items if isinstance(item.shape, Surface)]
-    return np.mean(places, axis=0) if places else np.zeros(3)
+    ends = [end for item in items for end in item.shape.box or ()]
+    return np.mean(ends, axis=0) if ends else np.zeros(3)

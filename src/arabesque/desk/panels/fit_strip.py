@@ -10,15 +10,16 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from arabesque.arrays import Floats
-from arabesque.checking import Figures, Grid, WayBack
+from arabesque.checking import Distances, Figures, WayBack
 from arabesque.desk import theme
-from arabesque.desk.checks.joins import JOINS, joins, limits_of
+from arabesque.desk.checks.joins import JOINS, joins, limits_of, rimmed
 from arabesque.desk.icons import icon
 from arabesque.desk.panels.fields import LengthField
 from arabesque.desk.session import Session
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
 from arabesque.model import Item
+from arabesque.shapes import Net, Netted, Sampled, can
 
 BARS = 41
 LONGEST_NAME = 120
@@ -155,13 +156,14 @@ class FitStrip(QWidget):
         document, before = session.document, session.history.document
         tolerance = document.tolerance
         self.tolerance.show_value(tolerance)
-        item = session.surface_item
-        surfaces = [item] if item is not None else self._session.seen.of(Surface)
+        item = session.chosen(Sampled)
+        surfaces = [item] if item is not None else session.seen.that(Sampled)
         self.item.heading.setText("Patch" if item is not None else "Model")
         self._show_name(item.name if item is not None else f"{len(surfaces)} patch{'' if len(surfaces) == 1 else 'es'}")
         shape = item.shape if item is not None else None
         self.degrees.show_value(f"{shape.degree[0]} x {shape.degree[1]}" if isinstance(shape, Surface) else "–", "", "")
-        self.points.show_value(str(sum(i.shape.count for i in surfaces if isinstance(i.shape, Surface))), "", "")
+        nets: list[Net] = [i.shape.net() for i in surfaces if can(i.shape, Netted)]
+        self.points.show_value(str(sum(len(net.points) for net in nets)), "", "")
         measured = document.with_images(surfaces)
         known = [before[i.id] for i in surfaces if i.id in before] if document is not before else []
         self._show_distances(measured, before.with_images(known), tolerance)
@@ -175,9 +177,9 @@ class FitStrip(QWidget):
 
     def _show_distances(self, items: list[Item], earlier: list[Item], tolerance: float) -> None:
         """The figures of items, and as ghosts those of ``earlier``."""
-        now, then = self._grids(items), self._grids(earlier)
+        now, then = self._measured(items), self._measured(earlier)
         back, back_then = self._ways(items), self._ways(earlier)
-        # measured grids are values: what stands still in a drag is counted once
+        # what is measured are values: what stands still in a drag is counted once
         kept = self._session.kept
         figures = kept(_figures, now, tolerance)
         self.histogram.show_bars(kept(_bars, now, tolerance), kept(_bars, then, tolerance) if then else None)
@@ -196,14 +198,14 @@ class FitStrip(QWidget):
         self.joins.setVisible(shown)
         if not shown:
             return
-        items = self._session.patches
+        items = rimmed(self._session)
         numbers = {n for n, item in enumerate(items) if chosen is None or any(item.id == c.id for c in chosen)}
         found = [join for join in joins(self._session, items) if {join.first[0], join.second[0]} & numbers]
         worst = min(found, key=lambda join: join.rank(limits), default=None)
         self.joins.show_value("–" if worst is None else worst.word(limits), "", "")
 
-    def _grids(self, items: list[Item]) -> tuple[Grid, ...]:
-        return tuple(grid for item in items if (grid := self._session.grid(item)) is not None)
+    def _measured(self, items: list[Item]) -> tuple[Distances, ...]:
+        return tuple(found for item in items if (found := self._session.distances(item)) is not None)
 
     def _ways(self, items: list[Item]) -> tuple[WayBack, ...]:
         return tuple(way for item in items if (way := self._session.back(item)) is not None)
@@ -216,14 +218,14 @@ class FitStrip(QWidget):
             self._session.tell_problem(problem)
 
 
-def _distances(grids: tuple[Grid, ...]) -> Floats:
+def _distances(measured: tuple[Distances, ...]) -> Floats:
     """(n,) signed distances where there is a scan below."""
-    return np.concatenate([grid.distance[grid.valid] for grid in grids]) if grids else np.zeros(0)
+    return np.concatenate([one.distance[one.valid] for one in measured]) if measured else np.zeros(0)
 
 
-def _bars(grids: tuple[Grid, ...], tolerance: float) -> Floats:
+def _bars(measured: tuple[Distances, ...], tolerance: float) -> Floats:
     """Heights 0 to 1 of the bars; the tolerance fills the middle third, the ends take all beyond."""
-    distances = _distances(grids)
+    distances = _distances(measured)
     if not len(distances):
         return np.zeros(BARS)
     width = tolerance / (BARS // 6 + 0.5)
@@ -233,8 +235,8 @@ def _bars(grids: tuple[Grid, ...], tolerance: float) -> Floats:
     return np.asarray(np.sqrt(counts / counts.max()))
 
 
-def _figures(grids: tuple[Grid, ...], tolerance: float) -> Figures:
-    return Figures.of(_distances(grids), tolerance)
+def _figures(measured: tuple[Distances, ...], tolerance: float) -> Figures:
+    return Figures.of(_distances(measured), tolerance)
 
 
 def _back_words(ways: tuple[WayBack, ...], tolerance: float) -> str:

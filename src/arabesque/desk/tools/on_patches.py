@@ -15,12 +15,12 @@ NEAR = 9.0
 """Pixels within which an edge is meant."""
 
 
-def take_a_patch(session: Session) -> None:
-    """Select the first patch that shows, where none is selected."""
-    if session.surface_item is None:
-        surfaces = session.seen.of(Surface)
-        if surfaces:
-            session.select(surfaces[0].id)
+def take_one(session: Session, what: type = Surface) -> None:
+    """Select the first patch (or shape that answers what a protocol asks) that shows, where none is selected."""
+    if session.chosen(what) is None:
+        shown = session.seen.that(what)
+        if shown:
+            session.select(shown[0].id)
 
 
 def committed_patch(session: Session) -> Item | None:
@@ -29,10 +29,10 @@ def committed_patch(session: Session) -> Item | None:
     return document[item.id] if item is not None and item.id in document else None
 
 
-def patch_under(session: Session, pointer: Pointer) -> tuple[Item, float] | None:
-    """The patch that the pointer's ray hits first, and how deep."""
+def patch_under(session: Session, pointer: Pointer, what: type = Surface) -> tuple[Item, float] | None:
+    """The patch (or shape that answers what a protocol asks) that the pointer's ray hits first, and how deep."""
     found: tuple[Item, float] | None = None
-    for item in session.seen.of(Surface):
+    for item in session.seen.that(what):
         depth = shown_of(item).hit(session, item, pointer)
         if depth is not None and (found is None or depth < found[1]):
             found = item, depth

@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from arabesque.arrays import Floats
-from arabesque.checking import surface_to_scan
+from arabesque.checking import shape_to_scan
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Needs
-from arabesque.desk.tools.on_patches import committed_patch, take_a_patch
+from arabesque.desk.tools.on_patches import committed_patch, take_one
 from arabesque.desk.tools.try_keep import TryKeep
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import roughness
@@ -42,7 +42,7 @@ class PatchWork(TryKeep):
 
     def start(self) -> None:
         super().start()
-        take_a_patch(self.session)
+        take_one(self.session)
         if self.eager and self.can_apply:
             self.try_it()
 
@@ -135,7 +135,7 @@ def compared(before: Surface, after: Surface, scan: Scan | None, tolerance: floa
         Fact("Unevenness", f"{roughness(after):.3g} mm ({roughness(before):.3g})"),
     ]
     if scan is not None:
-        old, new = (surface_to_scan(s, scan).figures(tolerance) for s in (before, after))
+        old, new = (shape_to_scan(s, scan).figures(tolerance) for s in (before, after))
         good = "good" if new.within(tolerance) else "bad"
         facts.append(Fact("99 % of inliers", f"{new.inlier_p99:.3f} mm ({old.inlier_p99:.3f})", good))
         facts.append(Fact("rms", f"{new.rms:.3f} mm ({old.rms:.3f})"))

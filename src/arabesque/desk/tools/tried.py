@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import partial
 
-from arabesque.checking import Grid
+from arabesque.checking import Distances
 from arabesque.desk.facts import Choice
 from arabesque.desk.session import Session
 from arabesque.model import Document, Item
@@ -35,9 +35,9 @@ class Tried:
 
     def note(self, words: str, item: Item | None) -> None:
         """Remember the present state of a patch."""
-        grid = None if item is None else self._session.grid(item)
-        if item is not None and grid is not None and grid.valid.any():
-            p99 = self._session.kept(Grid.figures, grid, self._session.document.tolerance).inlier_p99
+        measured = None if item is None else self._session.distances(item)
+        if item is not None and measured is not None and measured.valid.any():
+            p99 = self._session.kept(Distances.figures, measured, self._session.document.tolerance).inlier_p99
             self._states.append(_State(words, self._session.history.document, item.id, p99))
 
     def choices(self, item: Item | None) -> list[Choice]:

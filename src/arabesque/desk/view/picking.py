@@ -1,18 +1,10 @@
 """What lies under the pointer: control points, net lines, surfaces. No GL."""
 
-from typing import NamedTuple
-
 import numpy as np
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Floats, Ints
 from arabesque.desk.view.camera import Camera
-
-
-class NetLine(NamedTuple):
-    """A control row: axis 0 runs along u (fixed column number), axis 1 along v (fixed row number)."""
-
-    axis: int
-    number: int
+from arabesque.shapes import Net
 
 
 def nearest_point(camera: Camera, points: Floats, x: float, y: float, within: float = 10.0) -> int | None:
@@ -28,17 +20,15 @@ def nearest_point(camera: Camera, points: Floats, x: float, y: float, within: fl
     return int(close[np.lexsort((seen[close, 2], np.round(away[close] / 3)))[0]])
 
 
-def nearest_net_line(camera: Camera, points: Floats, x: float, y: float, within: float = 8.0) -> NetLine | None:
-    """The control row of a (nu, nv, 3) net whose drawn line passes the pixel."""
-    seen = camera.project(points)[:, :2].reshape(*points.shape[:2], 2)
-    along_u = segment_distance(seen[:-1], seen[1:], x, y)
-    along_v = segment_distance(seen[:, :-1], seen[:, 1:], x, y)
-    best_u, best_v = along_u.min(initial=np.inf), along_v.min(initial=np.inf)
-    if min(best_u, best_v) > within:
+def nearest_row(camera: Camera, net: Net, x: float, y: float, within: float = 8.0) -> int | None:
+    """Number of the row of a net whose drawn line passes the pixel; those along u before those along v."""
+    seen = camera.project(net.points)[:, :2]
+    legs = net.legs
+    away = segment_distance(seen[legs[:, 0]], seen[legs[:, 1]], x, y)
+    if not len(away) or away.min() > within:
         return None
-    if best_u <= best_v:
-        return NetLine(0, int(np.unravel_index(along_u.argmin(), along_u.shape)[1]))
-    return NetLine(1, int(np.unravel_index(along_v.argmin(), along_v.shape)[0]))
+    ends = np.cumsum([len(row) - 1 for row in net.rows])
+    return int(np.searchsorted(ends, away.argmin(), side="right"))
 
 
 def segment_distance(a: Floats, b: Floats, x: float, y: float) -> Floats:
@@ -51,16 +41,18 @@ def segment_distance(a: Floats, b: Floats, x: float, y: float) -> Floats:
     return np.where(np.isnan(distance), np.inf, distance)
 
 
-def surface_under(camera: Camera, grid: Floats, x: float, y: float) -> float | None:
-    """Depth at which a sampled (r, s, 3) surface is hit by the pixel's ray, or None."""
+def triangles_under(camera: Camera, points: Floats, triangles: Ints, x: float, y: float) -> float | None:
+    """Depth at which (m, 3) triangles over (n, 3) points are hit by the pixel's ray, or None.
+
+    Moeller and Trumbore, "Fast, minimum storage ray/triangle intersection", Journal of Graphics Tools 2, 1997.
+    """
     origin, direction = camera.ray(x, y)
-    a, b, c, d = grid[:-1, :-1], grid[1:, :-1], grid[1:, 1:], grid[:-1, 1:]
-    first = np.concatenate([np.stack([a, b, c], -2).reshape(-1, 3, 3), np.stack([a, c, d], -2).reshape(-1, 3, 3)])
-    e1, e2 = first[:, 1] - first[:, 0], first[:, 2] - first[:, 0]
+    a, b, c = (points[triangles[:, k]] for k in range(3))
+    e1, e2 = b - a, c - a
     h = np.cross(direction, e2)
     det = np.einsum("nc,nc->n", e1, h)
     safe = np.where(np.abs(det) > 1e-14, det, np.nan)
-    s = origin - first[:, 0]
+    s = origin - a
     u = np.einsum("nc,nc->n", s, h) / safe
     q = np.cross(s, e1)
     v = q @ direction / safe

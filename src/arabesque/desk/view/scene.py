@@ -6,6 +6,7 @@ from enum import Enum
 import numpy as np
 
 from arabesque.arrays import Floats, Ints
+from arabesque.shapes import Net
 
 MISSING = 1e9
 """Value of a vertex below which there is no scan."""
@@ -165,13 +166,6 @@ def polyline(points: Floats, closed: bool = False) -> Floats:
     return segments if closed else segments[:-1]
 
 
-def grid_border(points: Floats) -> Floats:
-    """The border of a (r, s, 3) grid as a closed ring of points."""
-    return np.concatenate([points[:-1, 0], points[-1, :-1], points[:0:-1, -1], points[0, :0:-1]])
-
-
-def net_segments(points: Floats) -> Floats:
-    """The control net of (nu, nv, 3) points as segments."""
-    along_u = np.stack([points[:-1], points[1:]], axis=2).reshape(-1, 2, 3)
-    along_v = np.stack([points[:, :-1], points[:, 1:]], axis=2).reshape(-1, 2, 3)
-    return np.concatenate([along_u, along_v])
+def net_segments(net: Net) -> Floats:
+    """The legs of a control net as segments."""
+    return net.points[net.legs]

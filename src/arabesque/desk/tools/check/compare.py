@@ -9,19 +9,20 @@ import numpy as np
 from PyQt6.QtCore import QTimer
 
 from arabesque.arrays import Floats
-from arabesque.checking import Figures, Grid
+from arabesque.checking import Distances, Figures
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
-from arabesque.desk.meters import LiveGrid
-from arabesque.desk.patches import patch_edges, patch_triangles
+from arabesque.desk.meters import Live
+from arabesque.desk.patches import borders, shape_triangles
 from arabesque.desk.seen import Seen
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, net_segments, polyline
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, net_segments
 from arabesque.geometry import Surface
 from arabesque.model import Document, Item
+from arabesque.shapes import Netted, can
 
 GAP = 1.12
 """The second state stands this many widths of the first to its right."""
@@ -49,7 +50,7 @@ class Compare(Tool):
         self.left_state: tuple[str, Document] = ("now", self.session.history.document)
         self.right_state: tuple[str, Document] | None = None
         # states are kept alive by the history, so that their identity is theirs alone
-        self._measured: dict[int, list[tuple[Item, Grid]]] = {}
+        self._measured: dict[int, list[tuple[Item, Distances]]] = {}
         self._drawn: tuple[object, list[Triangles | Lines | Discs | Label]] = (None, [])
         history = self.session.history
         if history.milestones:
@@ -87,15 +88,14 @@ class Compare(Tool):
     def _put_right(self, words: str, state: Document) -> None:
         self.right_state = (words, state)
 
-    def _patches(self, state: Document) -> list[tuple[Item, Grid]]:
+    def _patches(self, state: Document) -> list[tuple[Item, Distances]]:
         """The patches of a state with their distances, measured once."""
         known = self._measured.get(id(state))
         if known is None:
             scan = state.reference_scan or self.session.scan
             known = []
             for item in Seen(state).patches:
-                assert isinstance(item.shape, Surface)
-                known.append((item, LiveGrid(item.shape).measure(item.shape, scan)))
+                known.append((item, Live(item.shape).measure(item.shape, scan)))
             self._measured[id(state)] = known
         return known
 
@@ -111,8 +111,8 @@ class Compare(Tool):
 
     def _figures(self, state: Document) -> dict[str, str]:
         patches = self._patches(state)
-        weight = sum(i.shape.count for i in Seen(state).of(Surface) if isinstance(i.shape, Surface))
-        distances = [grid.distance[grid.valid] for _, grid in patches]
+        weight = sum(i.shape.count for i in Seen(state).of(Surface))
+        distances = [measured.distance[measured.valid] for _, measured in patches]
         figures = Figures.of(np.concatenate(distances) if distances else np.zeros(0), self.session.document.tolerance)
         return {
             "Patches": str(len(Seen(state).of(Surface))),
@@ -145,7 +145,7 @@ class Compare(Tool):
         if not left and self.right_state is None:
             return parts
         right = [] if self.right_state is None else self._patches(self.right_state[1])
-        points = np.concatenate([grid.points.reshape(-1, 3) for _, grid in [*left, *right]] or [np.zeros((1, 3))])
+        points = np.concatenate([measured.samples.points for _, measured in [*left, *right]] or [np.zeros((1, 3))])
         across = camera.axes[0]
         places = points @ across
         apart = GAP * float(np.ptp(places))
@@ -156,21 +156,23 @@ class Compare(Tool):
             (right, 0.5, "" if self.right_state is None else self.right_state[0]),
         ):
             shift = share * apart * across
-            parts += [part for item, grid in patches for part in self._patch(item, grid, shift, words)]
+            parts += [part for item, measured in patches for part in self._patch(item, measured, shift, words)]
             if words:
                 parts.append(Label(middle + shift + 1.15 * tall * camera.axes[1], words))
         return parts
 
-    def _patch(self, item: Item, grid: Grid, shift: np.ndarray, words: str) -> list[Triangles | Lines | Discs | Label]:
-        assert isinstance(item.shape, Surface)
-        moved = replace(grid, points=grid.points + shift)
+    def _patch(
+        self, item: Item, measured: Distances, shift: Floats, words: str
+    ) -> list[Triangles | Lines | Discs | Label]:
+        moved = replace(measured, samples=replace(measured.samples, points=measured.samples.points + shift))
         t = theme.now()
         drawn: list[Triangles | Lines | Discs | Label] = [
-            self.session.kept(patch_triangles, f"{words} {item.id}", moved),
-            Lines(polyline(patch_edges(moved), closed=True), t.view_ink, 1.4, lift=0.6),
+            self.session.kept(shape_triangles, f"{words} {item.id}", moved),
+            Lines(borders(moved.samples), t.view_ink, 1.4, lift=0.6),
         ]
-        if self.options.nets:
-            net = item.shape.points + shift
+        if self.options.nets and can(item.shape, Netted):
+            net = item.shape.net()
+            net = replace(net, points=net.points + shift)
             drawn.append(Lines(net_segments(net), t.net, 1.0, 0.8, on_top=True))
-            drawn.append(Discs(net.reshape(-1, 3), np.zeros(item.shape.count), 2.6))
+            drawn.append(Discs(net.points, np.zeros(len(net.points)), 2.6))
         return drawn

@@ -11,7 +11,7 @@ import numpy as np
 from arabesque.checking import Join, Limits
 from arabesque.desk.checks import Check
 from arabesque.desk.checks.gloss import Stripes
-from arabesque.desk.checks.joins import JOINS, joins, limits_of
+from arabesque.desk.checks.joins import JOINS, joins, limits_of, rimmed
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.looks import Along
 from arabesque.desk.steps import Step
@@ -19,7 +19,6 @@ from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.options import labelled, share, whole
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import GlossKind
-from arabesque.geometry import Surface, foot_points
 from arabesque.model import Item
 
 TURN = 0.4
@@ -60,12 +59,6 @@ class Judge(Tool):
     def options_changed(self) -> None:
         self.write()
         self.changed.emit()
-
-    @property
-    def surfaces(self) -> list[Surface]:
-        """The patches that are shown."""
-        shapes = [item.shape for item in self.session.patches]
-        return [shape for shape in shapes if isinstance(shape, Surface)]
 
 
 class GlossCheck(Judge):
@@ -147,7 +140,7 @@ class JoinsCheck(Judge):
 
     @property
     def facts(self) -> list[Fact]:
-        found = joins(self.session, self.session.patches)
+        found = joins(self.session, rimmed(self.session))
         if not found:
             return [Fact("Joins", "no edges meet")]
         return [
@@ -159,7 +152,7 @@ class JoinsCheck(Judge):
 
     @property
     def choices(self) -> list[Choice]:
-        items, limits = self.session.patches, limits_of(self.session)
+        items, limits = rimmed(self.session), limits_of(self.session)
         found = sorted(joins(self.session, items), key=lambda join: join.rank(limits))
         return [
             Choice(
@@ -171,8 +164,10 @@ class JoinsCheck(Judge):
 
     def _fly(self, item: Item, join: Join) -> None:
         """Look at the worst place of an edge."""
-        assert isinstance(item.shape, Surface)
         place = join.points[join.worst(limits_of(self.session))]
-        uv = foot_points(item.shape, place[None]).uv
+        measured = self.session.distances(item)
+        if measured is None:
+            return
+        nearest = np.linalg.norm(measured.samples.points - place, axis=1).argmin()
         size = float(np.linalg.norm(np.ptp(join.points, axis=0)))
-        self.session.fly_wanted.emit(place, item.shape.normals(uv)[0], 0.25 * size)
+        self.session.fly_wanted.emit(place, measured.samples.normals[nearest], 0.25 * size)

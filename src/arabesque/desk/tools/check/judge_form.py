@@ -8,7 +8,16 @@ from functools import partial
 
 import numpy as np
 
-from arabesque.checking import BothWays, FormKind, Grid, Island, NetReport, hollow_islands, measure_both_ways, read_net
+from arabesque.checking import (
+    BothWays,
+    Distances,
+    FormKind,
+    Island,
+    NetReport,
+    hollow_islands,
+    measure_both_ways,
+    read_net,
+)
 from arabesque.desk.checks.distance import Distance
 from arabesque.desk.checks.form import PatchForm
 from arabesque.desk.checks.net import Nets
@@ -21,6 +30,7 @@ from arabesque.desk.tools.options import labelled
 from arabesque.geometry import Surface
 from arabesque.model import Item
 from arabesque.progress import Progress
+from arabesque.shapes import Samples
 
 MOST_WORST = 10
 APART = 0.08
@@ -74,7 +84,7 @@ class DistanceCheck(Judge):
         """Measure both directions beside the window, for the work as it is committed."""
         scan, tolerance = self.session.checked_scan, self.session.document.tolerance
         patches = Seen(self.session.history.document, self.session.looks.alone).patches
-        shapes = [item.shape for item in patches if isinstance(item.shape, Surface)]
+        shapes = [item.shape for item in patches]
         wanted = (scan, tolerance, *shapes)
         if scan is None or not shapes or _same(wanted, self._wanted):
             return
@@ -114,35 +124,34 @@ class DistanceCheck(Judge):
     @property
     def choices(self) -> list[Choice]:
         found = [
-            (worst, item, grid)
+            (worst, item, measured)
             for item in self.session.patches
-            if (grid := self.session.grid(item)) is not None
-            for worst in worst_places(grid)
+            if (measured := self.session.distances(item)) is not None
+            for worst in worst_places(measured)
         ]
         found.sort(key=lambda entry: -abs(float(entry[2].distance[entry[0]])))
         return [
-            Choice(f"{grid.distance[place]:+.3f} mm  {item.name}", partial(self._fly, grid, place))
-            for place, item, grid in found[:MOST_WORST]
+            Choice(f"{measured.distance[place]:+.3f} mm  {item.name}", partial(self._fly, measured.samples, place))
+            for place, item, measured in found[:MOST_WORST]
         ]
 
-    def _fly(self, grid: Grid, place: tuple[int, int]) -> None:
-        size = float(np.linalg.norm(np.ptp(grid.points.reshape(-1, 3), axis=0)))
-        self.session.fly_wanted.emit(grid.points[place], grid.normals[place], 0.12 * size)
+    def _fly(self, samples: Samples, place: int) -> None:
+        self.session.fly_wanted.emit(samples.points[place], samples.normals[place], 0.12 * samples.size)
 
 
 def _same(one: tuple[object, ...], two: tuple[object, ...]) -> bool:
     return len(one) == len(two) and all(a is b or a == b for a, b in zip(one, two, strict=True))
 
 
-def worst_places(grid: Grid, most: int = 4) -> list[tuple[int, int]]:
-    """Grid places of the largest distances, apart from one another; the worst first."""
-    size = np.where(grid.valid, np.abs(grid.distance), -1.0)
-    apart = APART * float(np.linalg.norm(np.ptp(grid.points.reshape(-1, 3), axis=0)))
-    found: list[tuple[int, int]] = []
-    while len(found) < most and size.max() > 0:
-        i, j = np.unravel_index(size.argmax(), size.shape)
-        found.append((int(i), int(j)))
-        size = np.where(np.linalg.norm(grid.points - grid.points[i, j], axis=2) < apart, -1.0, size)
+def worst_places(measured: Distances, most: int = 4) -> list[int]:
+    """Samples of the largest distances, apart from one another; the worst first."""
+    size, points = np.where(measured.valid, np.abs(measured.distance), -1.0), measured.samples.points
+    apart = APART * measured.samples.size
+    found: list[int] = []
+    while len(found) < most and size.max(initial=0.0) > 0:
+        worst = int(size.argmax())
+        found.append(worst)
+        size = np.where(np.linalg.norm(points - points[worst], axis=1) < apart, -1.0, size)
     return found
 
 
@@ -168,24 +177,21 @@ class FormCheck(Judge):
     def write(self) -> None:
         self.choose(kind=self.options.shows, radius=max(self.options.full_at, 0.0))
 
-    def _grids(self) -> list[tuple[Item, Surface, Grid]]:
+    def _measured(self) -> list[tuple[Item, Distances]]:
         return [
-            (item, item.shape, grid)
-            for item in self.session.patches
-            if isinstance(item.shape, Surface) and (grid := self.session.grid(item)) is not None
+            (item, measured) for item in self.session.patches if (measured := self.session.distances(item)) is not None
         ]
 
     def _islands(self) -> list[tuple[Item, Island, float]]:
         found = []
-        for item, surface, grid in self._grids():
-            values = self.session.kept(form_of, surface, grid, FormKind.ISLANDS)
-            size = float(np.linalg.norm(np.ptp(grid.points.reshape(-1, 3), axis=0)))
-            found += [(item, island, size) for island in hollow_islands(grid.points, grid.normals, values)]
+        for item, measured in self._measured():
+            values, samples = self.session.kept(form_of, item.shape, measured, FormKind.ISLANDS), measured.samples
+            found += [(item, island, samples.size) for island in hollow_islands(samples, values)]
         return sorted(found, key=lambda entry: -entry[1].curvature)
 
     @property
     def facts(self) -> list[Fact]:
-        values = [self.session.kept(form_of, surface, grid, self.options.shows) for _, surface, grid in self._grids()]
+        values = [self.session.kept(form_of, item.shape, found, self.options.shows) for item, found in self._measured()]
         if not values:
             return []
         low, high = min(v.min() for v in values), max(v.max() for v in values)
@@ -227,7 +233,7 @@ class NetCheck(Judge):
     @property
     def facts(self) -> list[Fact]:
         items = self.session.seen.of(Surface)
-        shapes = [item.shape for item in items if isinstance(item.shape, Surface)]
+        shapes = [item.shape for item in items]
         if not shapes:
             return [Fact("Patches", "none")]
         reports = [self.session.kept(read_net, shape) for shape in shapes]
@@ -249,14 +255,13 @@ class NetCheck(Judge):
     @property
     def choices(self) -> list[Choice]:
         items = self.session.seen.of(Surface)
-        items.sort(key=lambda item: -item.shape.count if isinstance(item.shape, Surface) else 0)
+        items.sort(key=lambda item: -item.shape.count)
         return [
             Choice(
                 _weight_words(item, item.shape, self.session.kept(read_net, item.shape)),
                 partial(self.session.select, item.id),
             )
             for item in items
-            if isinstance(item.shape, Surface)
         ]
 
 

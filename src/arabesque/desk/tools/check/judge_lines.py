@@ -9,9 +9,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Floats
-from arabesque.checking import Comb, Family, Flaw, PlaneSet, Wobble, line_comb, wobble
+from arabesque.checking import Comb, Family, Flaw, PlaneSet, Wobble, wobble
 from arabesque.desk import theme
-from arabesque.desk.checks.combs import SECTIONS, Combs, CombsOn, comb_words, combs_of_item
+from arabesque.desk.checks.combs import SECTIONS, Combs, CombsOn, comb_words, combs_of_item, lined_items
 from arabesque.desk.checks.sections import CutKind, spacing_of
 from arabesque.desk.facts import Fact
 from arabesque.desk.looks import Along
@@ -24,11 +24,10 @@ from arabesque.desk.view.picking import along_line
 from arabesque.desk.view.pointer import Pointer, facing
 from arabesque.desk.view.scene import Discs, Graph, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Plane, Surface, edge_curve, rotation_about, unit
+from arabesque.geometry import Curve, Face, Plane, Surface, edge_curve, rotation_about, unit
 from arabesque.model import Item
+from arabesque.shapes import Rimmed, can
 
-BORDER = 2
-"""In place of a direction of lines: the borders of a trim."""
 TURN = 0.3
 """Degrees that the free plane turns a pixel."""
 
@@ -231,7 +230,7 @@ class CombsCheck(Judge):
         o.on, o.lines, o.teeth = look.on, look.lines, look.teeth
 
     def start(self) -> None:
-        self.line: tuple[str, int, float] | None = None
+        self.line: tuple[str, int] | None = None
         super().start()
 
     def write(self) -> None:
@@ -244,37 +243,36 @@ class CombsCheck(Judge):
 
     def press(self, pointer: Pointer) -> None:
         """Take the comb line under the pointer."""
-        best: tuple[float, tuple[str, int, float]] | None = None
-        for item in self.session.patches:
-            assert isinstance(item.shape, Surface)
-            lines = [(axis, float(at)) for axis in (0, 1) for at in self._places(item.shape, axis)]
-            lines += [(BORDER, float(number)) for number in range(len(self._borders(item)))]
-            for axis, at in lines:
-                away = pointer.to_line(self._comb(item, axis, at).points)
+        best: tuple[float, tuple[str, int]] | None = None
+        for item in lined_items(self.session):
+            for number, comb in enumerate(self._combs(item)):
+                away = pointer.to_line(comb.points)
                 if away <= NEAR and (best is None or away < best[0]):
-                    best = away, (item.id, axis, at)
+                    best = away, (item.id, number)
         self.line = None if best is None else best[1]
         self.changed.emit()
 
-    def _places(self, surface: Surface, axis: int) -> Floats:
-        return np.linspace(*surface.domain[1 - axis], self.options.lines)
-
-    def _borders(self, item: Item) -> list[Comb]:
-        """The combs on the borders of an item's trim, which come after those of its lines."""
-        return combs_of_item(self.session, item, self.options.lines)[2 * self.options.lines :]
-
-    def _comb(self, item: Item, axis: int, at: float) -> Comb:
-        assert isinstance(item.shape, Surface)
-        return self._borders(item)[int(at)] if axis == BORDER else line_comb(item.shape, axis, at)
+    def _combs(self, item: Item) -> list[Comb]:
+        return combs_of_item(self.session, item, self.options.lines)
 
     def _chosen(self) -> tuple[Item, Comb] | None:
         if self.line is None:
             return None
-        key, axis, at = self.line
-        for item in self.session.patches:
-            if item.id == key and (axis != BORDER or at < len(self._borders(item))):
-                return item, self._comb(item, axis, at)
+        key, number = self.line
+        for item in lined_items(self.session):
+            if item.id == key and number < len(self._combs(item)):
+                return item, self._combs(item)[number]
         return None
+
+    def _along(self, item: Item) -> str:
+        """Which line is chosen, in words: of a patch they come first along u, then along v; borders come last."""
+        if self.line is None:
+            return ""
+        rims = item.shape.rims() if can(item.shape, Rimmed) else ()
+        if self.line[1] >= len(self._combs(item)) - sum(not rim.lined for rim in rims):
+            return " along its border"
+        is_whole = isinstance(item.shape, Surface) and not isinstance(item.shape, Face)
+        return f" along {'uv'[self.line[1] // self.options.lines]}" if is_whole else ""
 
     def _waves(self, comb: Comb) -> tuple[Floats, Floats, Wobble] | None:
         """Heights of surface and scan over the line's slow form, mm, and the verdict."""
@@ -297,8 +295,7 @@ class CombsCheck(Judge):
             return []
         item, comb = chosen
         marks = np.concatenate([comb.along[found] for found in comb.flaws.values()])
-        name = ("u", "v", "its trim")[0 if self.line is None else self.line[1]]
-        made = [Graph(f"Curvature, {item.name} along {name}", comb.along, [("", comb.signed)], marks, "1/mm")]
+        made = [Graph(f"Curvature, {item.name}{self._along(item)}", comb.along, [("", comb.signed)], marks, "1/mm")]
         waves = self._waves(comb)
         if waves is not None:
             curves = [("patch", waves[0]), ("scan", waves[1])]
@@ -308,7 +305,7 @@ class CombsCheck(Judge):
     @property
     def facts(self) -> list[Fact]:
         session, lines = self.session, self.options.lines
-        combs = [comb for item in session.patches for comb in combs_of_item(session, item, lines)]
+        combs = [comb for item in lined_items(session) for comb in combs_of_item(session, item, lines)]
         calm = sum(comb.calm for comb in combs)
         facts = [Fact("Lines", str(len(combs))), Fact("Calm", str(calm), "good" if calm == len(combs) else "")]
         facts += [Fact(words.capitalize(), str(count)) for words, count in comb_words(combs).items() if count]

@@ -10,15 +10,16 @@ from arabesque.desk.facts import Fact
 from arabesque.desk.settings import ShownUnit
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
-from arabesque.geometry import Curve, Surface
+from arabesque.geometry import Curve
 from arabesque.model import Item
-from arabesque.solid import FileKind
+from arabesque.shapes import Sampled, can
+from arabesque.solid import FileKind, deliverable
 
 
 class Export(Tool):
     """Asks for kind, unit and chord tolerance, then for the place."""
 
-    needs = ((Surface, Curve),)
+    needs = ((Sampled, Curve),)
     id = "export"
     step = Step.DELIVER
     label = "Export"
@@ -45,9 +46,9 @@ class Export(Tool):
         """What would be written: the selected patch or curve, or else all that show; with their mirror images."""
         document = self.session.document
         chosen = self.session.selection
-        if chosen is not None and isinstance(chosen.shape, Surface | Curve):
+        if chosen is not None and deliverable(chosen.shape):
             return document.with_images([chosen])
-        shown = [item for item in self.session.seen.items if isinstance(item.shape, Surface | Curve)]
+        shown = [item for item in self.session.seen.items if deliverable(item.shape)]
         return document.with_images(shown)
 
     @property
@@ -65,8 +66,9 @@ class Export(Tool):
     @property
     def facts(self) -> list[Fact]:
         items = self.items()
-        patches = sum(isinstance(item.shape, Surface) for item in items)
-        return [Fact("Patches", str(patches)), Fact("Curves", str(len(items) - patches))]
+        surfaces = [item for item in items if can(item.shape, Sampled)]
+        patches = sum(len(item.shape.patches()) for item in surfaces)
+        return [Fact("Patches", str(patches)), Fact("Curves", str(len(items) - len(surfaces)))]
 
     def options_changed(self) -> None:
         self.changed.emit()

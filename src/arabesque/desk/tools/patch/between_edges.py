@@ -9,11 +9,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Floats
-from arabesque.checking import Figures, Limits, find_joins, surface_to_scan
+from arabesque.checking import Figures, Limits, find_joins, shape_to_scan
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
 from arabesque.desk.jobs import Job
-from arabesque.desk.patches import patch_edges, patch_triangles
+from arabesque.desk.patches import borders, shape_triangles
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.on_patches import NEAR, edge_points, edge_under
@@ -165,7 +165,7 @@ class LayBetween(Tool):
 
         def work(progress: Progress) -> tuple[Surface, list[Fact]]:
             made = recipe.build(source, progress)
-            return made, _facts_of(made, pieces, surface_to_scan(made, scan).figures(tolerance), tolerance)
+            return made, _facts_of(made, pieces, shape_to_scan(made, scan).figures(tolerance), tolerance)
 
         job = self.session.run("Laying the patch", work)
         self._job = job
@@ -213,9 +213,9 @@ class LayBetween(Tool):
         parts: list[Triangles | Lines | Discs | Label] = []
         t = theme.now()
         if self.made is not None:
-            grid = self.session.meters.measure_now("preview", self.made, self.session.scan)
-            parts.append(patch_triangles("preview", grid))
-            parts.append(Lines(polyline(patch_edges(grid), closed=True), t.accent, 1.6, lift=0.8))
+            measured = self.session.meters.measure_now("preview", self.made, self.session.scan)
+            parts.append(shape_triangles("preview", measured))
+            parts.append(Lines(borders(measured.samples), t.accent, 1.6, lift=0.8))
         for piece, width in [*((piece, 4.0) for piece in self.pieces), (self._hover, 2.4)]:
             if isinstance(piece, tuple) and piece[0] in self.session.document:
                 shape = self.session.document[piece[0]].shape

@@ -16,14 +16,15 @@ from arabesque.desk.tools.moves import neighbours_follow
 from arabesque.desk.tools.options import angle, labelled, whole
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, net_segments
-from arabesque.geometry import Surface, rotation_about
+from arabesque.geometry import rotation_about
 from arabesque.model import Document, Item
+from arabesque.shapes import Netted, can
 
 
 class ByNumbers(Tool):
     """Shows what the numbers would do; Enter takes it."""
 
-    needs = (Surface,)
+    needs = (Netted,)
     id = "by-numbers"
     step = Step.PATCH
     label = "Move by numbers"
@@ -51,7 +52,7 @@ class ByNumbers(Tool):
     def items(self) -> list[Item]:
         """The selected patches, as committed."""
         document = self.session.history.document
-        chosen = [item.id for item in self.session.selected_items if isinstance(item.shape, Surface)]
+        chosen = [item.id for item in self.session.selected_items if can(item.shape, Netted)]
         return [document[key] for key in chosen if key in document]
 
     def _masks(self) -> dict[str, Bools]:
@@ -64,7 +65,7 @@ class ByNumbers(Tool):
     @property
     def says(self) -> str:
         if not self.items:
-            return "Select a patch first"
+            return "Select a patch or a curve first"
         return "Enter takes it, Esc drops it" if self.can_apply else "Type how far; units and arithmetic are welcome"
 
     @property
@@ -86,15 +87,15 @@ class ByNumbers(Tool):
 
     def _made(self) -> Document:
         document, masks, o = self.session.history.document, self._masks(), self.options
-        moving = [item.shape.points[masks[item.id]] for item in self.items if isinstance(item.shape, Surface)]
+        moving = [item.shape.net().points[masks[item.id]] for item in self.items]
         middle = np.concatenate(moving).mean(axis=0)
         matrix = rotation_about(o.about.value[1], o.turn) * (o.scale / 100)
         shift = np.array([o.x, o.y, o.z])
         after = document
         for item in self.items:
-            assert isinstance(item.shape, Surface)
-            moved = (item.shape.points - middle) @ matrix.T + middle + shift
-            points = np.where(masks[item.id][..., None], moved, item.shape.points)
+            before = item.shape.net().points
+            moved = (before - middle) @ matrix.T + middle + shift
+            points = np.where(masks[item.id][:, None], moved, before)
             after = after.with_shape(item.id, item.shape.with_points(points))
         if not o.hold_neighbours:
             after = neighbours_follow(document, after, list(masks))
@@ -127,8 +128,7 @@ class ByNumbers(Tool):
         parts: list[Triangles | Lines | Discs | Label] = []
         masks = self._masks()
         for item in self.items:
-            shape = self.session.document[item.id].shape
-            assert isinstance(shape, Surface)
-            parts.append(Lines(net_segments(shape.points), theme.now().net, 1.0, 0.75, on_top=True))
-            parts.append(Discs(shape.points.reshape(-1, 3), masks[item.id].ravel().astype(float)))
+            net = self.session.document[item.id].shape.net()
+            parts.append(Lines(net_segments(net), theme.now().net, 1.0, 0.75, on_top=True))
+            parts.append(Discs(net.points, masks[item.id].astype(float)))
         return parts

@@ -12,7 +12,7 @@ from arabesque.desk import theme
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
-from arabesque.desk.tools.on_patches import NEAR, committed_patch, edge_points, edge_under, patch_under, take_a_patch
+from arabesque.desk.tools.on_patches import NEAR, committed_patch, edge_points, edge_under, patch_under, take_one
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.picking import along_line
@@ -91,7 +91,7 @@ class Edges(Tool):
         self._hover: Grip | None = None
         self._drag: tuple[Pointer, Item, Floats] | None = None
         self._moved: tuple[float, float] = (0.0, 0.0)
-        take_a_patch(self.session)
+        take_one(self.session)
 
     def stop(self) -> None:
         self.session.drop_shown()

@@ -11,12 +11,11 @@ import numpy as np
 
 from arabesque.arrays import Bools
 from arabesque.desk.tools.base import Needs
-from arabesque.desk.tools.moves import border_of
 from arabesque.desk.tools.options import labelled, share
 from arabesque.desk.tools.patch_work import NewShape, PatchWork, compared
 from arabesque.errors import FitProblem
 from arabesque.fitting import corners_only, refit
-from arabesque.geometry import Surface
+from arabesque.geometry import Surface, border_of
 from arabesque.progress import Progress
 from arabesque.scan import Scan
 
@@ -59,7 +58,7 @@ class FitAgain(PatchWork):
         item = self.item
         assert item is not None
         if self.options.what is Part.CHOSEN:
-            held = ~self.session.points.mask(item)
+            held = ~self.session.points.mask(item).reshape(shape[:2])
         elif self.options.what is Part.INSIDE:
             held = border_of(shape)
         else:

@@ -12,7 +12,7 @@ from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
 from arabesque.desk.jobs import Job
-from arabesque.desk.patches import patch_edges, patch_triangles
+from arabesque.desk.patches import borders, shape_triangles
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import DegreeChoice, Tool
 from arabesque.desk.view.camera import Camera
@@ -256,9 +256,9 @@ class FourCornerPatch(Tool):
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         parts: list[Triangles | Lines | Discs | Label] = []
         if self._quick is not None:
-            grid = self.session.meters.measure_now("preview", self._quick, self.session.scan)
-            parts.append(replace(self.session.kept(patch_triangles, "preview", grid), lift=0.5))
-            parts.append(Lines(polyline(patch_edges(grid), closed=True), theme.now().accent, 1.6, lift=0.8))
+            measured = self.session.meters.measure_now("preview", self._quick, self.session.scan)
+            parts.append(replace(self.session.kept(shape_triangles, "preview", measured), lift=0.5))
+            parts.append(Lines(borders(measured.samples), theme.now().accent, 1.6, lift=0.8))
         elif len(self.corners) in (2, 3):
             parts.append(Lines(polyline(np.array(self.corners)), theme.now().accent, 1.5, on_top=True))
         if self.corners:

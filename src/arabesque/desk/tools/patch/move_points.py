@@ -1,10 +1,11 @@
-"""Move control points, rows and columns of one or several patches, by hand or by nudges."""
+"""Move control points and rows of one or several patches, curves or whatever has a net, by hand or by nudges."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -16,13 +17,13 @@ from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
-from arabesque.desk.tools.moves import Way, border_of, clung, directions, neighbours_follow, slid
-from arabesque.desk.tools.on_patches import patch_under, take_a_patch
+from arabesque.desk.tools.moves import Way, clung, directions, neighbours_follow, slid
+from arabesque.desk.tools.on_patches import patch_under, take_one
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.prepare.mark import on_screen
 from arabesque.desk.tools.tried import Tried
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.picking import along_line, nearest_net_line, nearest_point, on_plane
+from arabesque.desk.view.picking import along_line, nearest_point, nearest_row, on_plane
 from arabesque.desk.view.pointer import Pointer, facing
 from arabesque.desk.view.scene import Discs, Label, Lines, Loupe, Triangles, net_segments, polyline
 from arabesque.errors import ArabesqueError
@@ -33,7 +34,6 @@ from arabesque.geometry import (
     averaged,
     evened,
     flattened,
-    greville,
     grown_choice,
     parallel,
     reach_weights,
@@ -42,11 +42,12 @@ from arabesque.geometry import (
 )
 from arabesque.mending import within
 from arabesque.model import Document, Item
+from arabesque.shapes import Net, Netted, can
 
 HANDLE_PIXELS = 46.0
 FIRST_STEP = 0.1
 LOUPE_SHARE = 0.08
-"""The loupe looks this share of the patch's size far to both sides."""
+"""The loupe looks this share of the shape's size far to both sides."""
 DRAWN_PIXELS = 6.0
 """A shorter drag over nothing is a click."""
 TWIN, PINNED = 3.0, 4.0
@@ -54,9 +55,9 @@ TWIN, PINNED = 3.0, 4.0
 
 
 class MovePoints(Tool):
-    """Pulls control points; patches, distance and figures follow."""
+    """Pulls control points; shapes, distance and figures follow."""
 
-    needs = (Surface,)
+    needs = (Netted,)
     id = "move-points"
     step = Step.PATCH
     label = "Move control points"
@@ -95,7 +96,7 @@ class MovePoints(Tool):
         self._outline: list[Pointer] = []
         self._sizing = False
         self._tried = Tried(self.session)
-        take_a_patch(self.session)
+        take_one(self.session, Netted)
 
     def stop(self) -> None:
         self.session.drop_shown()
@@ -104,37 +105,30 @@ class MovePoints(Tool):
 
     @property
     def item(self) -> Item | None:
-        """The patch being edited, the selected one."""
-        item = self.session.surface_item
-        return item if item is not None and isinstance(item.shape, Surface) else None
+        """What is edited: the selected item."""
+        return self.session.chosen(Netted)
 
     @property
     def items(self) -> list[Item]:
-        """All patches being edited: the selected ones, as they now are."""
-        return [item for item in self.session.selected_items if isinstance(item.shape, Surface)]
-
-    @property
-    def surface(self) -> Surface | None:
-        """The surface of the selected patch, as it now is."""
-        item = self.item
-        return item.shape if item is not None and isinstance(item.shape, Surface) else None
+        """All that is edited: the selected items that have a net, as they now are."""
+        return [item for item in self.session.selected_items if can(item.shape, Netted)]
 
     @property
     def chosen(self) -> Bools | None:
-        """(nu, nv) mask of the chosen points of the selected patch."""
+        """(n,) mask of the chosen points of the selected item."""
         item = self.item
         return None if item is None else self.session.points.mask(item)
 
-    def _nets(self) -> list[tuple[Item, Surface, Bools]]:
-        return [(i, i.shape, self.session.points.mask(i)) for i in self.items if isinstance(i.shape, Surface)]
+    def _nets(self) -> list[tuple[Item, Net, Bools]]:
+        return [(item, item.shape.net(), self.session.points.mask(item)) for item in self.items]
 
     def _count(self) -> int:
         return self.session.points.count(self.items)
 
     @property
     def says(self) -> str:
-        if self.surface is None:
-            return "Make a patch first"
+        if self.item is None:
+            return "Make a patch or a curve first"
         if self._drag is not None:
             return f"Moving {self._drag[0].value}: Esc drops it"
         if self._count() == 0:
@@ -143,25 +137,25 @@ class MovePoints(Tool):
 
     @property
     def facts(self) -> list[Fact]:
-        surface, chosen = self.surface, self.chosen
-        if surface is None or chosen is None:
+        item, chosen = self.item, self.chosen
+        if item is None or chosen is None:
             return []
-        count, items = self._count(), self.items
-        total = sum(s.count for _, s, _ in self._nets())
-        facts = [Fact("Points chosen", f"{count} of {total}")]
-        if len(items) > 1:
-            facts.append(Fact("Patches", str(len(items))))
+        count, nets = self._count(), self._nets()
+        facts = [Fact("Points chosen", f"{count} of {sum(len(net.points) for _, net, _ in nets)}")]
+        if len(nets) > 1:
+            facts.append(Fact("Shapes", str(len(nets))))
         if count == 1 and chosen.any():
-            i, j = np.argwhere(chosen)[0]
-            x, y, z = surface.points[i, j]
-            facts += [Fact("Point", f"u {i + 1}, v {j + 1}"), Fact("At", f"{x:.3f}  {y:.3f}  {z:.3f}")]
+            net, at = item.shape.net(), int(chosen.argmax())
+            x, y, z = net.points[at]
+            i, j = net.place(at)
+            place = f"u {i + 1}, v {j + 1}" if net.columns > 1 else f"{i + 1}"
+            facts += [Fact("Point", place), Fact("At", f"{x:.3f}  {y:.3f}  {z:.3f}")]
         if self.options.reach > 0:
-            soft = sum(int((self._weights(s, mask) > 0).sum()) for _, s, mask in self._nets())
+            soft = sum(int((self._weights(i.shape, mask) > 0).sum()) for i, _, mask in nets)
             facts.append(Fact("Moved along", f"{soft - count} points softly"))
-        item = self.item
-        if item is not None and item.ties.twin is not None:
+        if item.ties.twin is not None:
             facts.append(Fact("Twin", item.ties.twin.kind.value))
-        if item is not None and item.ties.pins:
+        if item.ties.pins:
             facts.append(Fact("Pinned", str(len(item.ties.pins))))
         return [*facts, Fact("Nudge", f"{self.step_mm:g} mm")]
 
@@ -169,7 +163,7 @@ class MovePoints(Tool):
     def choices(self) -> list[Choice]:
         made = []
         if self._count() >= 3:
-            edits: tuple[tuple[str, Callable[[Floats, Bools], Floats]], ...] = (
+            edits: tuple[tuple[str, Callable[[Net, Bools], Floats]], ...] = (
                 ("Straighten", straightened),
                 ("Space evenly", evened),
                 ("Average", averaged),
@@ -181,10 +175,10 @@ class MovePoints(Tool):
             made.append(Choice("Pin, or let go" if self._pinned() else "Pin", self._pin))
         return made + self._tried.choices(self.item)
 
-    def _edit(self, words: str, edit: Callable[[Floats, Bools], Floats]) -> None:
+    def _edit(self, words: str, edit: Callable[[Net, Bools], Floats]) -> None:
         """Commit an edit of the chosen points."""
         document = self.session.history.document
-        changed = {i.id: s.with_points(edit(s.points, mask)) for i, s, mask in self._nets() if mask.any()}
+        changed = {i.id: i.shape.with_points(edit(net, mask)) for i, net, mask in self._nets() if mask.any()}
         self._finish(self._with(document, changed), f"{self._what()}, {words.lower()}")
 
     def _pinned(self) -> bool:
@@ -193,8 +187,8 @@ class MovePoints(Tool):
     def _pin(self) -> None:
         """Pin the chosen points, or let them go where all of them are pinned."""
         document = self.session.history.document
-        for item, _, mask in self._nets():
-            some = frozenset((int(i), int(j)) for i, j in np.argwhere(mask))
+        for item, net, mask in self._nets():
+            some = frozenset(net.place(at) for at in np.flatnonzero(mask).tolist())
             pins = item.ties.pins - some if some <= item.ties.pins else item.ties.pins | some
             document = document.changed(item.id, ties=replace(item.ties, pins=pins))
         self.session.commit(f"{self._name()}: pins of {self._what()}", document)
@@ -205,47 +199,47 @@ class MovePoints(Tool):
 
     @property
     def loupe(self) -> Loupe | None:
-        surface, scan, chosen = self.surface, self.session.scan, self.chosen
-        if surface is None or scan is None or chosen is None or not chosen.any():
+        item, scan, chosen = self.item, self.session.scan, self.chosen
+        if item is None or scan is None or chosen is None or not chosen.any():
             return None
-        item = self.item
-        grid = None if item is None else self.session.grid(item)
-        if grid is None:
+        measured = self.session.distances(item)
+        if measured is None:
             return None
-        (ku, kv), (p, q) = surface.knots, surface.degree
-        d = surface.on_grid(greville(ku, p), greville(kv, q), 1)
+        frames = item.shape.frames()
         # where the chosen point nearest to the middle of the choice has most say
-        places = d[0, 0][chosen]
-        nearest = np.linalg.norm(places - places.mean(axis=0), axis=1).argmin()
-        place, along_u, along_v = (values[chosen][nearest] for values in (d[0, 0], d[1, 0], d[0, 1]))
+        places = frames.places[chosen]
+        at = np.flatnonzero(chosen)[np.linalg.norm(places - places.mean(axis=0), axis=1).argmin()]
+        place = frames.places[at]
         normal = scan.closest(place[None]).normals[0]
-        radius = max(LOUPE_SHARE * float(np.linalg.norm(np.ptp(surface.points.reshape(-1, 3), axis=0))), 1.0)
+        radius = max(LOUPE_SHARE * measured.samples.size, 1.0)
         charts = []
-        for word, direction in (("along the row", along_u), ("along the column", along_v)):
-            near = close_up(grid, scan, place, normal, direction, radius)
+        for word, direction in (("along the row", frames.along_u[at]), ("along the column", frames.along_v[at])):
+            near = close_up(measured.samples, scan, place, normal, direction, radius)
             charts.append((word, near.along, near.scan, near.surface))
         return Loupe(charts, float(self.options.loupe))
 
-    def _weights(self, surface: Surface, chosen: Bools) -> Floats:
-        """(nu, nv) share of the move that each control point takes."""
-        weights = reach_weights(surface, chosen, self.options.reach, self.options.fall_off)
+    def _weights(self, shape: Netted, chosen: Bools) -> Floats:
+        """(n,) share of the move that each control point takes."""
+        if not self.options.reach > 0:
+            return chosen.astype(float)
+        weights = reach_weights(shape.frames().places, chosen, self.options.reach, self.options.fall_off)
         if self.options.hold_edges:
-            weights = np.where(border_of(chosen.shape) & ~chosen, 0.0, weights)
+            weights = np.where(shape.net().border & ~chosen, 0.0, weights)
         return weights
 
     # choosing
 
     def _choose(self, item: Item, mask: Bools, add: bool) -> None:
-        """Choose points of a patch; without ``add`` no others, of any patch."""
+        """Choose points of an item; without ``add`` no others, of any item."""
         before = self.session.points.mask(item)
         if not add:
             self.session.points.clear()
         self.session.points.put(item, before ^ mask if add else mask)
         self.changed.emit()
 
-    def _each(self, change: Callable[[Bools], Bools]) -> None:
-        for item, _, mask in self._nets():
-            self.session.points.put(item, change(mask))
+    def _each(self, change: Callable[[Net, Bools], Bools]) -> None:
+        for item, net, mask in self._nets():
+            self.session.points.put(item, change(net, mask))
 
     # the hand
 
@@ -256,42 +250,37 @@ class MovePoints(Tool):
         way = self._handle_under(pointer)
         if way is None:
             found = self._point_under(pointer)
-            if pointer.alt and self._line_under(pointer):
+            if pointer.alt and self._row_under(pointer):
                 return
             if found is None:
                 self._outline = [pointer]
                 return
-            item, surface, index = found
-            mask = np.zeros(surface.points.shape[:2], dtype=bool)
-            mask[index] = True
+            item, net, index = found
             if pointer.ctrl or not self.session.points.mask(item)[index]:
-                self._choose(item, mask, pointer.ctrl)
+                self._choose(item, net.only(index), pointer.ctrl)
             if not self.session.points.mask(item)[index]:
                 return
-            self._anchor = surface.points[index]
+            self._anchor = net.points[index]
             way = Way.NORMAL if pointer.shift else self.options.drag
         self._drag = (way, pointer, self.session.history.document)
 
-    def _point_under(self, pointer: Pointer) -> tuple[Item, Surface, tuple[int, int]] | None:
+    def _point_under(self, pointer: Pointer) -> tuple[Item, Net, int] | None:
         nets = self._nets()
-        points = np.concatenate([surface.points.reshape(-1, 3) for _, surface, _ in nets])
-        flat = nearest_point(pointer.camera, points, pointer.x, pointer.y)
-        if flat is None:
+        points = np.concatenate([net.points for _, net, _ in nets])
+        at = nearest_point(pointer.camera, points, pointer.x, pointer.y)
+        if at is None:
             return None
-        for item, surface, _ in nets:
-            if flat < surface.count:
-                i, j = np.unravel_index(flat, surface.points.shape[:2])
-                return item, surface, (int(i), int(j))
-            flat -= surface.count
+        for item, net, _ in nets:
+            if at < len(net.points):
+                return item, net, at
+            at -= len(net.points)
         return None
 
-    def _line_under(self, pointer: Pointer) -> bool:
-        for item, surface, _ in self._nets():
-            line = nearest_net_line(pointer.camera, surface.points, pointer.x, pointer.y)
-            if line is not None:
-                mask = np.zeros(surface.points.shape[:2], dtype=bool)
-                np.swapaxes(mask, 0, 1 - line.axis)[line.number] = True
-                self._choose(item, mask, pointer.ctrl)
+    def _row_under(self, pointer: Pointer) -> bool:
+        for item, net, _ in self._nets():
+            number = nearest_row(pointer.camera, net, pointer.x, pointer.y)
+            if number is not None:
+                self._choose(item, net.only(net.rows[number]), pointer.ctrl)
                 return True
         return False
 
@@ -311,7 +300,7 @@ class MovePoints(Tool):
             self._show(self._pulled(pointer))
         elif not dragging:
             found = self._point_under(pointer)
-            hover = None if found is None else (found[0].id, found[2][0] * found[1].points.shape[1] + found[2][1])
+            hover = None if found is None else (found[0].id, found[2])
             if hover != self._hover:
                 self._hover = hover
                 self.changed.emit()
@@ -344,7 +333,7 @@ class MovePoints(Tool):
             self.left.emit()
 
     def _choose_within(self, outline: list[Pointer]) -> None:
-        """Points in the drawn box (with Alt: in the drawn line); a mere click chooses nothing, or another patch."""
+        """Points in the drawn box (with Alt: in the drawn line); a mere click chooses nothing, or another item."""
         first, last = outline[0], outline[-1]
         if abs(last.x - first.x) + abs(last.y - first.y) < DRAWN_PIXELS and len(outline) < 12:
             if self._count() and not first.ctrl:
@@ -354,9 +343,8 @@ class MovePoints(Tool):
                 self._select_under(first)
             return
         drawn = self._drawn(outline)
-        for item, surface, chosen in self._nets():
-            places = first.camera.project(surface.points.reshape(-1, 3))[:, :2]
-            mask = within(drawn, np.nan_to_num(places, nan=-1e9)).reshape(chosen.shape)
+        for item, net, chosen in self._nets():
+            mask = within(drawn, np.nan_to_num(first.camera.project(net.points)[:, :2], nan=-1e9))
             self.session.points.put(item, chosen | mask if first.ctrl else mask)
         self.changed.emit()
 
@@ -369,14 +357,14 @@ class MovePoints(Tool):
         return np.array([[a, b], [c, b], [c, d], [a, d]])
 
     def _select_under(self, pointer: Pointer) -> None:
-        found = patch_under(self.session, pointer)
+        found = patch_under(self.session, pointer, Netted)
         if found is not None:
             self.session.select(found[0].id, add=pointer.ctrl)
 
     # the move
 
-    def _pulled(self, pointer: Pointer) -> dict[str, Surface]:
-        """The surfaces for the drag so far, by the ids of their items."""
+    def _pulled(self, pointer: Pointer) -> dict[str, Any]:
+        """The shapes for the drag so far, by the ids of their items."""
         assert self._drag is not None
         way, pressed, before = self._drag
         anchor = self._anchor if self._anchor is not None else self._middle()
@@ -394,29 +382,29 @@ class MovePoints(Tool):
     def _mean_direction(self, document: Document, way: Way) -> Floats:
         found = []
         for item, _, mask in self._nets():
-            surface = document[item.id].shape
-            if mask.any() and isinstance(surface, Surface):
-                found.append(self.session.kept(directions, surface, way, self.session.scan)[mask])
+            if mask.any():
+                found.append(self.session.kept(directions, document[item.id].shape, way, self.session.scan)[mask])
         return unit(np.concatenate(found).mean(axis=0))
 
-    def _moved(self, before: Document, way: Way, by: Floats | float) -> dict[str, Surface]:
-        """The surfaces of a document with the chosen points moved: by a vector, or so many mm along a way."""
-        changed, scan = {}, self.session.scan
+    def _moved(self, before: Document, way: Way, by: Floats | float) -> dict[str, Any]:
+        """The shapes of a document with the chosen points moved: by a vector, or so many mm along a way."""
+        changed: dict[str, Any] = {}
+        scan = self.session.scan
         for item, _, mask in self._nets():
-            surface = before[item.id].shape
-            if not mask.any() or not isinstance(surface, Surface):
+            if not mask.any():
                 continue
-            shares = self._weights(surface, mask)[..., None]
+            shape = before[item.id].shape
+            shares = self._weights(shape, mask)[:, None]
             if isinstance(by, np.ndarray):
                 move = shares * by
             else:
-                move = shares * self.session.kept(directions, surface, way, scan) * by
+                move = shares * self.session.kept(directions, shape, way, scan) * by
             if way is Way.CLING and scan is not None:
-                changed[item.id] = clung(surface, move, scan)
-            elif way in (Way.ROW, Way.COLUMN) and self.options.keep_form:
-                changed[item.id] = slid(surface, move)
+                changed[item.id] = clung(shape, move, scan)
+            elif way in (Way.ROW, Way.COLUMN) and self.options.keep_form and isinstance(shape, Surface):
+                changed[item.id] = slid(shape, move)
             else:
-                changed[item.id] = surface.with_points(surface.points + move)
+                changed[item.id] = shape.with_points(shape.net().points + move)
         return changed
 
     # the keys
@@ -438,18 +426,18 @@ class MovePoints(Tool):
         elif key in (Qt.Key.Key_Comma, Qt.Key.Key_Period):
             self.step_mm *= 0.5 if key == Qt.Key.Key_Comma else 2.0
         elif key in (Qt.Key.Key_R, Qt.Key.Key_C) and self._count() and not event.modifiers():
-            axis = 0 if key == Qt.Key.Key_R else 1
-            self._each(lambda mask: np.broadcast_to(mask.any(axis=axis, keepdims=True), mask.shape).copy())
+            along = 0 if key == Qt.Key.Key_R else 1
+            self._each(lambda net, mask: net.whole_rows(mask, along))
         elif key == Qt.Key.Key_F and self._count() and not event.isAutoRepeat():
             self._sizing = True
         elif key == Qt.Key.Key_Plus:
             self._each(grown_choice)
         elif key == Qt.Key.Key_Minus:
-            self._each(lambda mask: ~grown_choice(~mask))
+            self._each(lambda net, mask: ~grown_choice(net, ~mask))
         elif key == Qt.Key.Key_A and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self._each(np.ones_like)
+            self._each(lambda _, mask: np.ones_like(mask))
         elif key == Qt.Key.Key_I and not event.modifiers():
-            self._each(np.logical_not)
+            self._each(lambda _, mask: ~mask)
         else:
             return False
         self.changed.emit()
@@ -467,34 +455,28 @@ class MovePoints(Tool):
         if item is None or chosen is None:
             return
         way, sign = where
-        mask = np.zeros_like(chosen)
-        if not chosen.any():
-            mask[0, 0] = True
-        else:
-            axis = 1 if way is Way.COLUMN else 0
-            index = np.argwhere(chosen)[0]
-            index[axis] = np.clip(index[axis] + sign, 0, mask.shape[axis] - 1)
-            mask[tuple(index)] = True
-        self._choose(item, mask, False)
+        net = item.shape.net()
+        at = net.beside(int(chosen.argmax()), 1 if way is Way.COLUMN else 0, sign) if chosen.any() else 0
+        self._choose(item, net.only(at), False)
 
     # the change
 
-    def _with(self, document: Document, changed: dict[str, Surface]) -> Document:
-        """A document with changed surfaces, twins tied and neighbours followed; measured at once."""
+    def _with(self, document: Document, changed: dict[str, Any]) -> Document:
+        """A document with changed shapes, twins tied and neighbours followed; measured at once."""
         after = document
-        for key, surface in changed.items():
-            after = after.with_shape(key, surface)
+        for key, shape in changed.items():
+            after = after.with_shape(key, shape)
         if not self.options.hold_neighbours:
             after = neighbours_follow(document, after, list(changed))
         moved = [item for item in after if item.shape is not document[item.id].shape]
         self.session.measure_now(after, moved)
         return after
 
-    def _show(self, changed: dict[str, Surface]) -> None:
+    def _show(self, changed: dict[str, Any]) -> None:
         assert self._drag is not None
         self.session.show(self._with(self._drag[2], changed))
 
-    def _commit(self, changed: dict[str, Surface], way: Way) -> None:
+    def _commit(self, changed: dict[str, Any], way: Way) -> None:
         before = self.session.history.document
         after = self._with(before, changed)
         self._finish(after, f"{self._what()} {self._words(before, after, way)}")
@@ -513,28 +495,18 @@ class MovePoints(Tool):
 
     def _name(self) -> str:
         items = [item for item, _, mask in self._nets() if mask.any()] or self.items
-        return items[0].name if len(items) == 1 else f"{len(items)} patches"
+        return items[0].name if len(items) == 1 else f"{len(items)} shapes"
 
     def _what(self) -> str:
-        masks = [mask for _, _, mask in self._nets() if mask.any()]
-        if len(masks) != 1:
-            return f"{self._count()} points"
-        chosen = masks[0]
-        rows, columns = chosen.any(axis=1), chosen.any(axis=0)
-        if chosen.sum() == 1:
-            return f"point {rows.argmax() + 1}, {columns.argmax() + 1}"
-        if columns.sum() == 1 and rows.all():
-            return f"row {columns.argmax() + 1}"
-        if rows.sum() == 1 and columns.all():
-            return f"column {rows.argmax() + 1}"
-        return f"{int(chosen.sum())} points"
+        some = [(net, mask) for _, net, mask in self._nets() if mask.any()]
+        return some[0][0].words(some[0][1]) if len(some) == 1 else f"{self._count()} points"
 
     def _words(self, before: Document, after: Document, way: Way) -> str:
         moves, normals = [], []
         for item, _, mask in self._nets():
             old, new = before[item.id].shape, after[item.id].shape
-            if mask.any() and isinstance(old, Surface) and isinstance(new, Surface):
-                moves.append((new.points - old.points)[mask])
+            if mask.any():
+                moves.append((new.net().points - old.net().points)[mask])
                 normals.append(self.session.kept(directions, old, Way.NORMAL, self.session.scan)[mask])
         move = np.concatenate(moves)
         length = float(np.linalg.norm(move, axis=1).max())
@@ -545,7 +517,7 @@ class MovePoints(Tool):
 
     def _middle(self) -> Floats:
         """The middle of the chosen points."""
-        return np.concatenate([surface.points[mask] for _, surface, mask in self._nets()]).mean(axis=0)
+        return np.concatenate([net.points[mask] for _, net, mask in self._nets()]).mean(axis=0)
 
     # the picture
 
@@ -567,42 +539,42 @@ class MovePoints(Tool):
                 return way
         return None
 
-    def _states(self, item: Item, chosen: Bools) -> Floats:
+    def _states(self, item: Item, net: Net, chosen: Bools) -> Floats:
         """(n,) states of the discs of a net."""
-        states = np.zeros(chosen.shape)
+        states = np.zeros(len(chosen))
+        crossed = states.reshape(-1, net.columns)
         if item.ties.twin is not None and item.ties.twin.kind is TwinKind.SPANS:
-            states[np.flip(chosen, item.ties.twin.axis)] = TWIN
+            crossed[np.flip(chosen.reshape(crossed.shape), item.ties.twin.axis)] = TWIN
         for pin in item.ties.pins:
-            states[pin] = PINNED
+            crossed[pin] = PINNED
         states[chosen] = 1.0
-        flat: Floats = states.ravel()
-        if self._hover is not None and self._hover[0] == item.id and self._hover[1] < len(flat):
-            flat[self._hover[1]] = flat[self._hover[1]] or 2.0
-        return flat
+        if self._hover is not None and self._hover[0] == item.id and self._hover[1] < len(states):
+            states[self._hover[1]] = states[self._hover[1]] or 2.0
+        return states
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         parts: list[Triangles | Lines | Discs | Label] = []
         t = theme.now()
         nets = self._nets()
-        for item, surface, _ in nets:
-            parts.append(Lines(net_segments(surface.points), t.net, 1.0, 0.75, on_top=True))
+        for item, net, _ in nets:
+            parts.append(Lines(net_segments(net), t.net, 1.0, 0.75, on_top=True))
             image = self.session.document.image_of(item)
-            if image is not None and isinstance(image.shape, Surface):
-                points = image.shape.points
-                parts.append(Lines(net_segments(points), t.net, 0.8, 0.35, on_top=True))
-                parts.append(Discs(points.reshape(-1, 3), np.full(points.shape[0] * points.shape[1], TWIN), 3.0))
+            if image is not None:
+                other = image.shape.net()
+                parts.append(Lines(net_segments(other), t.net, 0.8, 0.35, on_top=True))
+                parts.append(Discs(other.points, np.full(len(other.points), TWIN), 3.0))
         for start, tip in self._handles(camera).values():
             parts.append(Lines(np.array([[start, tip]]), t.accent, 2.0, on_top=True))
             parts.append(Discs(tip[None], np.zeros(1), 4.0, t.accent))
-        parts += [Discs(surface.points.reshape(-1, 3), self._states(item, mask)) for item, surface, mask in nets]
+        parts += [Discs(net.points, self._states(item, net, mask)) for item, net, mask in nets]
         if self.options.reach > 0 and self._count():
             turn = np.linspace(0, 2 * np.pi, 65)[:-1, None]
             ring = self._middle() + self.options.reach * (np.cos(turn) * camera.axes[0] + np.sin(turn) * camera.axes[1])
             parts.append(Lines(polyline(ring, closed=True), t.accent, 1.2, 0.8, on_top=True))
-            for _, surface, mask in nets:
-                soft = self._weights(surface, mask)
+            for item, net, mask in nets:
+                soft = self._weights(item.shape, mask)
                 some = (soft > 0.02) & (soft < 1)
-                parts.append(Discs(surface.points[some], np.zeros(int(some.sum())), 4.5, t.accent))
+                parts.append(Discs(net.points[some], np.zeros(int(some.sum())), 4.5, t.accent))
         if len(self._outline) > 1:
             drawn = on_screen(camera, self._drawn(self._outline))
             parts.append(Lines(polyline(drawn, closed=True), t.accent, 1.4, on_top=True))

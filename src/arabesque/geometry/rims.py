@@ -1,0 +1,110 @@
+"""Borders of shapes: the four edges of a patch, and what a trim leaves of a face."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import IntEnum
+from functools import cached_property
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from arabesque.arrays import Floats, unit
+
+CORNER = 25.0
+"""Degrees: a border that turns more than this at one of its places has a corner there."""
+SAME_PLACE = 1e-9
+BESIDE = 1e-3
+"""Of the patch: so far beside a border is looked which side of it shows."""
+
+
+class Edge(IntEnum):
+    """The four edges of a patch, going round."""
+
+    V_LOW = 0
+    U_HIGH = 1
+    V_HIGH = 2
+    U_LOW = 3
+
+
+@dataclass(frozen=True, eq=False)
+class Rim:
+    """One border of a shape, on the patch that bears it.
+
+    surface: that patch. uv: (k, 2) its places in the patch's parameters; two places make an edge. inwards: 1 where
+    what shows lies to the left of the way in parameters, -1 where to the right. lined: true where it is among the
+    lines that the shape is read along.
+    """
+
+    surface: Any
+    uv: Floats
+    inwards: float = 1.0
+    lined: bool = False
+
+    @property
+    def straight(self) -> bool:
+        """True for an edge of the patch, or any other straight line in its parameters."""
+        return len(self.uv) == 2
+
+    @cached_property
+    def _shares(self) -> Floats:
+        """(k,) shares of the way in space at which the places lie."""
+        if self.straight:
+            return np.array([0.0, 1.0])
+        along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(self.surface.at(self.uv), axis=0), axis=1))])
+        return along / along[-1] if along[-1] > 0 else np.linspace(0, 1, len(along))
+
+    def places(self, t: Floats) -> Floats:
+        """(n, 2) parameters at shares of the way."""
+        if self.straight:
+            return self.uv[0] + t[:, None] * (self.uv[1] - self.uv[0])
+        return np.column_stack([np.interp(t, self._shares, self.uv[:, axis]) for axis in (0, 1)])
+
+    def ways(self, t: Floats) -> Floats:
+        """(n, 2) how the parameters change with the share of the way."""
+        if self.straight:
+            return np.broadcast_to(self.uv[1] - self.uv[0], (len(t), 2))
+        piece = np.clip(np.searchsorted(self._shares, t, side="right") - 1, 0, len(self.uv) - 2)
+        return (np.diff(self.uv, axis=0) / np.diff(self._shares)[:, None])[piece]
+
+    def inward(self, t: Floats) -> Floats:
+        """(n, 2) half the width of the patch's parameters, square to the border, to the side that shows."""
+        sides = np.ptp(np.array(self.surface.domain), axis=1)
+        way = unit(self.ways(t) / sides)
+        return self.inwards * 0.5 * np.column_stack([-way[:, 1], way[:, 0]]) * sides
+
+
+def edge_rims(surface: Any) -> tuple[Rim, ...]:
+    """The four edges of a patch; going round as they do, what shows lies to the left."""
+    return tuple(Rim(surface, np.array(ends), lined=True) for ends in surface.boundary())
+
+
+def trim_rims(face: Any) -> tuple[Rim, ...]:
+    """The borders of a face from corner to corner; a border without corners is one all round."""
+    rims = []
+    for loop in face.trim.loops:
+        for uv in _smooth_runs(face, loop):
+            rim = Rim(face, uv)
+            middle = np.array([0.5])
+            beside = rim.places(middle) + BESIDE * rim.inward(middle)
+            rims.append(Rim(face, uv, 1.0 if face.shows(beside)[0] else -1.0))
+    return tuple(rims)
+
+
+def _smooth_runs(surface: Any, loop: Floats) -> list[Floats]:
+    """The parts (n, 2) of a closed polygon in parameters between places where its line on the surface turns sharply."""
+    points = surface.at(loop)
+    loop = loop[np.linalg.norm(points - np.roll(points, 1, axis=0), axis=1) > SAME_PLACE]
+    if len(loop) < 3:
+        return []
+    points = surface.at(loop)
+    onward = unit(np.roll(points, -1, axis=0) - points)
+    turn = np.einsum("nc,nc->n", onward, np.roll(onward, 1, axis=0))
+    corners = np.flatnonzero(turn < np.cos(np.radians(CORNER)))
+    if not len(corners):
+        return [np.vstack([loop, loop[:1]])]
+    ring = np.roll(loop, -corners[0], axis=0)
+    cuts = [*(corners - corners[0]), len(loop)]
+    ring = np.vstack([ring, ring[:1]])
+    return [ring[start : end + 1] for start, end in pairwise(cuts)]

@@ -1,0 +1,180 @@
+"""Samples of surfaces: on a grid of parameters, or over the part that a trim leaves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from scipy.sparse import csr_array
+from scipy.spatial import Delaunay, cKDTree
+
+from arabesque.arrays import Floats, Ints
+from arabesque.geometry.kernels import basis_matrix, unit_cross
+from arabesque.geometry.knots import breakpoints
+from arabesque.geometry.rational import quotient_derivatives
+from arabesque.geometry.trimming import Trim
+from arabesque.shapes import Samples
+
+CLEAR = 0.5
+"""Of a step: places of the grid nearer to a trim loop than this give way to the places on the loop."""
+NO_AREA = 1e-6
+"""Of a cell of the grid."""
+LOOP_STEP = 0.6
+"""Of a step: at most so far apart lie places on a trim loop, so that each piece of it is an edge of triangles."""
+
+
+def even_parameters(knots: Floats, count: int) -> Floats:
+    """About ``count`` parameters over the knot range, the same number in every span."""
+    breaks = breakpoints(knots)
+    each = max(2, -(-count // (len(breaks) - 1)))
+    spans = [np.linspace(a, b, each, endpoint=False) for a, b in pairwise(breaks)]
+    return np.concatenate([*spans, breaks[-1:]])
+
+
+@cache
+def grid_triangles(rows: int, columns: int) -> Ints:
+    """(m, 3) triangles over a grid of rows x columns points, counter-clockwise for Su x Sv."""
+    index = np.arange(rows * columns).reshape(rows, columns)
+    a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
+    made = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
+    made.setflags(write=False)
+    return made
+
+
+@cache
+def grid_rim(rows: int, columns: int) -> Ints:
+    """Indices of the points round a grid, the first again at the end."""
+    index = np.arange(rows * columns).reshape(rows, columns)
+    return np.concatenate([index[:-1, 0], index[-1, :-1], index[:0:-1, -1], index[0, ::-1]])
+
+
+class SurfaceSampler:
+    """Reads a patch on one grid of parameters again and again: two small products a time."""
+
+    def __init__(self, surface: Any, along: int) -> None:
+        self._knots, self._degree = surface.knots, surface.degree
+        u, v = (even_parameters(k, along) for k in surface.knots)
+        self._basis = [
+            [basis_matrix(knots, degree, at, k) for k in (0, 1)]
+            for knots, degree, at in zip(surface.knots, surface.degree, (u, v), strict=True)
+        ]
+        self._uv = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
+        self._part = np.zeros(len(self._uv), dtype=np.int64)
+        self._triangles = grid_triangles(len(u), len(v))
+        self._rims = (grid_rim(len(u), len(v)),)
+
+    def fits(self, shape: Any) -> bool:
+        """True for a patch of the same degrees and knots, without a trim."""
+        return not hasattr(shape, "trim") and _same_basis(self, shape)
+
+    def read(self, surface: Any) -> Samples:
+        """Points and normals of the patch as it now is."""
+        d = surface.on_basis(*self._basis)
+        normals = unit_cross(d[1, 0].reshape(-1, 3), d[0, 1].reshape(-1, 3))
+        return Samples(d[0, 0].reshape(-1, 3), normals, self._triangles, self._part, self._uv, self._rims)
+
+
+class FaceSampler:
+    """Reads what a face's trim leaves of its patch: one sparse product a time."""
+
+    def __init__(self, face: Any, along: int) -> None:
+        self._knots, self._degree, self._trim = face.knots, face.degree, face.trim
+        u, v = (even_parameters(k, along) for k in face.knots)
+        cut = trimmed_triangles(face.trim, u, v)
+        self._cut, self._part = cut, np.zeros(len(cut.uv), dtype=np.int64)
+        self._basis = [_tensor_rows(face.knots, face.degree, cut.uv, order) for order in ((0, 0), (1, 0), (0, 1))]
+
+    def fits(self, shape: Any) -> bool:
+        """True for a face of the same degrees, knots and trim."""
+        return getattr(shape, "trim", None) is self._trim and _same_basis(self, shape)
+
+    def read(self, face: Any) -> Samples:
+        """Points and normals of what shows of the face."""
+        sums = [rows @ face.coefficients.reshape(rows.shape[1], -1) for rows in self._basis]
+        d = np.zeros((2, 2, *sums[0].shape))
+        d[0, 0], d[1, 0], d[0, 1] = sums
+        if face.weights is not None:
+            d = quotient_derivatives(d)
+        normals = unit_cross(np.ascontiguousarray(d[1, 0]), np.ascontiguousarray(d[0, 1]))
+        return Samples(d[0, 0], normals, self._cut.triangles, self._part, self._cut.uv, self._cut.rims)
+
+
+def _same_basis(sampler: Any, shape: Any) -> bool:
+    return getattr(shape, "degree", None) == sampler._degree and all(
+        np.array_equal(a, b) for a, b in zip(sampler._knots, shape.knots, strict=True)
+    )
+
+
+def _tensor_rows(knots: tuple[Floats, Floats], degree: tuple[int, int], uv: Floats, order: tuple[int, int]) -> Any:
+    """(n, nu * nv) values of the tensor product basis at scattered parameters, differentiated ``order`` times."""
+    (ku, kv), (p, q) = knots, degree
+    u, v = (np.ascontiguousarray(uv[:, axis]) for axis in (0, 1))
+    along = [basis_matrix(ku, p, u, order[0]), basis_matrix(kv, q, v, order[1])]
+    n, (nu, nv) = len(uv), (along[0].shape[1], along[1].shape[1])
+    (iu, cu), (iv, cv) = (_band(rows, p + 1) for rows, p in zip(along, degree, strict=True))
+    columns = (iu[:, :, None] * nv + iv[:, None, :]).reshape(n, -1)
+    values = (cu[:, :, None] * cv[:, None, :]).reshape(n, -1)
+    starts = np.arange(n + 1) * columns.shape[1]
+    return csr_array((values.ravel(), columns.ravel(), starts), shape=(n, nu * nv))
+
+
+def _band(rows: Floats, width: int) -> tuple[Ints, Floats]:
+    """Columns and values, (n, width) each, of the few entries of each row of a basis matrix that are not 0."""
+    first = np.minimum((rows != 0).argmax(axis=1), rows.shape[1] - width)
+    columns = first[:, None] + np.arange(width)
+    return columns, np.take_along_axis(rows, columns, axis=1)
+
+
+@dataclass(frozen=True, eq=False)
+class CutGrid:
+    """uv: (n, 2) parameters. triangles: (m, 3), counter-clockwise. rims: closed rings of indices, one a trim loop."""
+
+    uv: Floats
+    triangles: Ints
+    rims: tuple[Ints, ...]
+
+
+def trimmed_triangles(trim: Trim, u: Floats, v: Floats) -> CutGrid:
+    """Triangles over the part of a grid of parameters (r,), (s,) that a trim leaves, its loops being edges of them.
+
+    Delaunay triangles of the inner places of the grid and of places on the loops, which lie closer to each other
+    than to any place of the grid, so that every piece of a loop is an edge (a Gabriel edge: de Berg et al.,
+    "Computational Geometry", 3rd edition, section 9.3); those outside are dropped.
+    """
+    steps = np.array([np.diff(u).max(), np.diff(v).max()])
+    low = np.array([u[0], v[0]])
+    loops = [_refined(loop, steps * LOOP_STEP) for loop in trim.loops]
+    border = np.concatenate(loops) if loops else np.empty((0, 2))
+    grid = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
+    inner = grid[trim.contains(grid)]
+    if len(border) and len(inner):
+        away, _ = cKDTree((border - low) / steps).query((inner - low) / steps, distance_upper_bound=CLEAR)
+        inner = inner[np.isinf(away)]
+    uv = np.concatenate([border, inner])
+    starts = np.concatenate([[0], np.cumsum([len(loop) for loop in loops])]).astype(np.int64)
+    rims = tuple(np.append(np.arange(a, b), a) for a, b in pairwise(starts))
+    if len(uv) < 3:
+        return CutGrid(uv, np.empty((0, 3), dtype=np.int64), rims)
+    triangles = Delaunay((uv - low) / steps, qhull_options="QJ Pp").simplices.astype(np.int64)
+    triangles = triangles[trim.contains(uv[triangles].mean(axis=1))]
+    a, b, c = np.swapaxes(uv[triangles] / steps, 0, 1)
+    doubled = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    triangles[doubled < 0] = triangles[doubled < 0][:, ::-1]
+    # places along a straight side of a loop make triangles of no area
+    return CutGrid(uv, triangles[np.abs(doubled) > NO_AREA], rims)
+
+
+def _refined(loop: Floats, steps: Floats) -> Floats:
+    """A closed polygon with places added so that none are further apart than ``steps`` in u and v."""
+    following = np.roll(loop, -1, axis=0)
+    pieces = []
+    for start, end in zip(loop, following, strict=True):
+        far = float(np.linalg.norm((end - start) / steps))
+        if far == 0.0:
+            continue
+        count = int(np.ceil(far))
+        pieces.append(start + np.arange(count)[:, None] / count * (end - start))
+    return np.concatenate(pieces) if pieces else loop
