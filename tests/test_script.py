@@ -57,7 +57,7 @@ class ScriptTest(unittest.TestCase):
             project.save(self.folder / "a.arabesque")
         with script.Project() as again:
             came = again.open(self.folder / "a.arabesque")
-            self.assertEqual([item.name for item in came], ["sheet", "Patch"])
+            self.assertEqual([item.name for item in came], ["sheet", "Patch", "Patch, mirrored"])
             faces = again.open(self.folder / "out.step")
             self.assertEqual(len(faces), 2)
             self.assertEqual(again.undo(), "2 shapes from out.step")

@@ -32,7 +32,6 @@ from numpy.typing import ArrayLike
 from arabesque.checking import BothWays, measure_both_ways
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.fitting import PatchFit, check_tolerance
-from arabesque.geometry import Surface
 from arabesque.model import (
     SUFFIX,
     Change,
@@ -109,7 +108,7 @@ class Project:
 
     def item(self, name: str) -> AnyItem:
         """The item of a name or id; raises ArabesqueError when there is none."""
-        found = self.document.find(name) or next((item for item in self.document if item.name == name), None)
+        found = self.document.items.get(name) or next((item for item in self.document if item.name == name), None)
         if found is None:
             raise ArabesqueError(f"There is no '{name}' in this project", "Its items are in .items")
         return found
@@ -217,18 +216,14 @@ class Project:
         return fit
 
     def mirror(self, item: AnyItem) -> AnyItem:
-        """Let a patch have a live mirror image at the twin plane; returns the image."""
-        if not isinstance(item.shape, Surface):
-            raise ArabesqueError(f"{item.name} is no patch", "Mirror a patch")
+        """Let anything have a live mirror image at the twin plane; returns the image, which follows."""
         self._do(edits.twins.mirrored_live(self.document, self.item(item.id)))
-        image = self.document.image_of(self.item(item.id))
-        assert image is not None
-        return image
+        return self.document.images_of(self.item(item.id))[0]
 
     def compare(self, items: Iterable[AnyItem] | None = None) -> BothWays:
         """Distances of patches (all, unless some are given) and the reference scan, in both directions.
 
-        Live mirror images take part.
+        Live mirror images of what is given take part.
         """
         check_tolerance(self.tolerance)
         scan = self.scan

@@ -168,8 +168,7 @@ class KeptTest(WindowTest):
             for step in range(30):
                 shape = base.with_points(base.points + 0.001 * step)
                 document = self.session.document.with_shape(item.id, shape)
-                self.session.measure_now(document, [document[item.id]])
-                self.session.show(document)
+                self.session.show(self.session.moving(document))
                 self.view.repaint()
             self.session.drop_shown()
             self.idle()

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Elementary, ElementaryKind, Surface, motion
+from arabesque.geometry import Curve, Elementary, ElementaryKind, Plane, Surface, motion
 from arabesque.model import (
     Document,
     Item,
@@ -29,7 +29,7 @@ from arabesque.model import (
 from arabesque.model.records import document_record
 from arabesque.progress import Cancelled, Progress, silent
 from arabesque.reading import Region, Regions, TrueShape
-from arabesque.recipes import RECIPES, Given, PatchBetween, PatchOnScan, Recipe, RegionShape, RingPiece
+from arabesque.recipes import RECIPES, Given, Mirror, PatchBetween, PatchOnScan, Recipe, RegionShape, RingPiece
 from arabesque.scan import ready_to_fit
 from tests.examples import plane, random_surface
 
@@ -69,6 +69,99 @@ def chain(length: int, failing: int = -1) -> Document:
 def height(document: Document, key: int) -> float:
     """How far an item lies above the base patch."""
     return float((document[str(key)].shape.points - document["0"].shape.points)[..., 2].mean())
+
+
+class MirrorTest(unittest.TestCase):
+    """The live mirror image of anything: an item of its own, that follows at once and exactly."""
+
+    def setUp(self) -> None:
+        self.work = Work()
+        patch = random_surface((3, 2), (2, 1), seed=4)
+        curve = Curve.bezier([[0, 1, 0], [1, 2, 0], [2, 1, 3.0]])
+        document = Document()
+        for key, shape in (("p", patch), ("c", curve), ("s", ready_to_fit(plane()))):
+            document = document.with_item(Item(key, key, shape))
+        self.work.begin(document, None, "opened")
+        for key in "pcs":
+            self.do(edits.twins.mirrored_live, key)
+
+    def do(self, edit: Callable[..., Any], key: str, *arguments: object) -> None:
+        change = edit(self.work.document, self.work.document[key], *arguments)
+        self.work.commit(change.label, change.document)
+
+    def assert_follows(self, key: str) -> None:
+        document = self.work.document
+        (image,) = document.images_of(document[key])
+        self.assertFalse(stale(document, image))
+        self.assertEqual(image.trouble, "")
+        ours, theirs = (np.array(one.shape.points).reshape(-1, 3) for one in (document[key], image))
+        ends = document.plane_of(document[key]).mirrored(ours)
+        np.testing.assert_array_equal(np.sort(ends, axis=0), np.sort(theirs, axis=0))
+
+    def test_anything_has_one_and_it_stands_behind_what_it_follows(self) -> None:
+        names = [item.name for item in self.work.document]
+        self.assertEqual(names, ["p", "p, mirrored", "c", "c, mirrored", "s", "s, mirrored"])
+        for key in "pcs":
+            self.assert_follows(key)
+        self.do(edits.twins.mirrored_live, "p")
+        self.assertEqual(len(self.work.document.images_of(self.work.document["p"])), 1)
+
+    def test_it_follows_shapes_and_planes_within_the_same_step(self) -> None:
+        document = self.work.document
+        moved = document["p"].shape.with_points(document["p"].shape.points + np.array([1.0, 2, 3]))
+        self.work.commit("moved", document.with_shape("p", moved))
+        self.assert_follows("p")
+        self.work.commit("plane", self.work.document.with_plane(Plane(np.array([0, 1.0, 0]), 2.5)))
+        for key in "pcs":
+            self.assert_follows(key)
+        layer = self.work.document.new_layer()
+        on_it = self.work.document.with_layer(replace(layer, plane=Plane.coordinate(0))).changed("c", layer=layer.id)
+        self.work.commit("layer", on_it)
+        self.assert_follows("c")
+        self.assertIs(self.work.document["p image"], self.work.history.steps[-2].document["p image"])
+        for _ in range(3):
+            self.work.undo()
+            self.assertFalse(any_stale(self.work.document))
+        self.assertEqual(len(self.work.history.steps), 7)
+
+    def test_it_goes_with_the_twin_and_stays_when_it_is_made_free(self) -> None:
+        self.do(edits.twins.image_freed, "p")
+        free = self.work.document["p image"]
+        self.assertEqual((free.recipe, free.origin.made_from, self.work.document["p"].ties.twin), (None, ("p",), None))
+        self.do(edits.twins.mirrored_live, "p")
+        self.assert_follows("p")
+        self.do(edits.items.duplicated, "p")
+        self.assertEqual(sum(isinstance(item.recipe, Mirror) for item in self.work.document), 4)
+        self.do(edits.twins.let_go, "p")
+        self.assertEqual(self.work.document.images_of(self.work.document["p"]), [])
+        self.do(edits.twins.mirrored_live, "p")
+        self.do(edits.patches.split_at, "p", 0, 0.4, "along u")
+        self.assertEqual(self.work.document.images_of(self.work.document["p"]), [])
+
+    def test_what_it_follows_is_deleted(self) -> None:
+        before = self.work.document["c image"].shape
+        self.do(edits.items.deleted, "c")
+        image = self.work.document["c image"]
+        self.assertIs(image.shape, before)
+        self.assertIn("deleted", image.trouble)
+        self.work.undo()
+        self.assertEqual(self.work.document["c image"].trouble, "")
+
+    def test_an_image_pulled_by_hand_is_free(self) -> None:
+        shape = self.work.document["p image"].shape
+        pulled = self.work.document.with_shape("p image", shape.with_points(shape.points + 1))
+        self.work.commit("pulled", pulled)
+        self.assertIsNone(self.work.document["p image"].recipe)
+        self.assertEqual(self.work.document.images_of(self.work.document["p"]), [])
+
+    def test_it_is_stored(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            save_project(Path(folder) / "a.arabesque", Project(self.work.document))
+            again = load_project(Path(folder) / "a.arabesque").document
+        self.assertFalse(any_stale(again))
+        self.assertEqual([i.id for i in again], [i.id for i in self.work.document])
+        moved = again.with_shape("p", again["p"].shape.with_points(again["p"].shape.points + 1))
+        self.assertEqual([i.id for i in moved if stale(moved, i)], ["p image"])
 
 
 class ChainTest(unittest.TestCase):

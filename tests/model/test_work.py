@@ -10,7 +10,18 @@ from unittest import mock
 import numpy as np
 
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.model import Document, Item, Work, leftovers, load_project, recover, save_project, unreadable
+from arabesque.model import (
+    Document,
+    Item,
+    Work,
+    any_stale,
+    leftovers,
+    load_project,
+    recover,
+    save_project,
+    unreadable,
+)
+from arabesque.recipes import Mirror
 from tests.examples import plane, random_surface
 
 
@@ -190,8 +201,10 @@ class FormatsTest(unittest.TestCase):
             1: ["scan", "surface", "surface", "curve"],
             2: ["scan", "surface", "surface", "curve", "cylinder", "regions", "lines", "scan"],
         }
-        kinds[3] = [*kinds[2], "surface", "surface"]
+        # up to format 5 a live mirror image did not stand in the file: it comes as an item of its own
+        kinds[3] = [*kinds[2], "surface", "surface", "surface"]
         kinds[4] = [*kinds[3], "face"]
+        kinds[5] = ["scan", "surface", *kinds[4][1:]]
         for number, wanted in kinds.items():
             with self.subTest(format=number):
                 project = load_project(self.FORMATS / f"{number}.arabesque")
@@ -203,7 +216,11 @@ class FormatsTest(unittest.TestCase):
                 self.assertEqual((document["p"].layer, document.layers[0].dimmed), ("top", True))
                 self.assertFalse(document["q"].look.visible)
                 first = project.milestones[0].document
-                self.assertEqual(len(list(first)), len(wanted) - 1)
+                images = sum(isinstance(item.recipe, Mirror) for item in document)
+                self.assertEqual(images, {3: 1, 4: 1, 5: 2}.get(number, 0))
+                of_first = sum(isinstance(item.recipe, Mirror) for item in first)
+                self.assertEqual(len(list(first)) - of_first, len(wanted) - images - 1)
+                self.assertFalse(any_stale(document))
                 self.assertIs(first["s"].shape, document["s"].shape)
 
     def test_true_shapes_twins_versions_and_trims(self) -> None:

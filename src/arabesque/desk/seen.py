@@ -25,10 +25,9 @@ class Seen:
     alone: frozenset[str] = frozenset()
 
     def shows(self, item: Item[Any]) -> bool:
-        """True when an item shows; a live mirror image does when what it follows does."""
-        source = self.document.source_of(item) or item
-        among = not self.alone or source.id in self.alone or source.id == self.document.reference
-        return among and self.document.shows(source)
+        """True when an item shows."""
+        among = not self.alone or item.id in self.alone or item.id == self.document.reference
+        return among and self.document.shows(item)
 
     @property
     def items(self) -> list[Item[Any]]:
@@ -41,8 +40,8 @@ class Seen:
 
     @property
     def patches(self) -> list[Item[Any]]:
-        """What shows and has a surface, each followed by its live mirror image where it has one."""
-        return self.document.with_images(self.that(Sampled))
+        """What shows and has a surface, in order."""
+        return self.that(Sampled)
 
     def that(self, what: type[Any]) -> list[Item[Any]]:
         """The items that show and answer what a protocol asks, in order."""

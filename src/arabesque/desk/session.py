@@ -136,8 +136,8 @@ class Session(QObject):
         return self.work.unsaved
 
     def show(self, document: Document) -> None:
-        """Show a document without committing it, as in a drag."""
-        self._transient = document
+        """Show a document without committing it, as in a drag; live recipes follow."""
+        self._transient = rebuilt(document, live=True)
         self.changed.emit()
 
     def drop_shown(self) -> None:
@@ -296,24 +296,26 @@ class Session(QObject):
 
     @property
     def patches(self) -> list[Item]:
-        """What shows and has a surface, each followed by its live mirror image where it has one."""
+        """What shows and has a surface."""
         return self.seen.patches
 
-    def measure_now(self, document: Document, items: list[Item]) -> None:
-        """Measure shapes that are being moved, and their mirror images, before they are shown."""
-        moving = [item for item in document.with_images(items) if can(item.shape, Sampled)]
+    def moving(self, document: Document) -> Document:
+        """A document in the middle of a drag, to be shown: live recipes follow, and what moves is measured at once."""
+        document, before = rebuilt(document, live=True), self.history.document.items
+        moved = [item for item in document if item.id not in before or before[item.id].shape is not item.shape]
+        moving = [item for item in moved if can(item.shape, Sampled)]
         along = min(SAMPLES_ALONG, max(FEWEST_ALONG, int(SAMPLES_ALONG / max(len(moving), 1) ** 0.5)))
         for item in moving:
             self.meters.measure_now(item.id, item.shape, self.checked_scan, along)
-            before = self.history.document.find(item.id)
-            if before is not None and isinstance(before.shape, Surface) and isinstance(item.shape, Surface):
-                self.meters.follow_now(item.id, before.shape, item.shape, self.checked_scan, len(moving))
+            old = before.get(item.id)
+            if old is not None and isinstance(old.shape, Surface) and isinstance(item.shape, Surface):
+                self.meters.follow_now(item.id, old.shape, item.shape, self.checked_scan, len(moving))
+        return document
 
     def _want_measures(self) -> None:
         shapes = []
         for document in (self.document, self.history.document):
-            items = document.with_images(list(document))
-            shapes.append([item.shape for item in items if can(item.shape, Sampled)])
+            shapes.append([item.shape for item in document if can(item.shape, Sampled)])
         self.meters.want(shapes[0] + shapes[1], self.checked_scan, shapes[1], self.document.tolerance)
 
     # simple changes

@@ -49,9 +49,10 @@ class Sight(QObject):
         self._look(replace(self._session.looks, scans=look))
 
     def show_alone(self) -> None:
-        """Show only the selected item besides the reference scan, or everything again."""
+        """Show only the selected item and its mirror image besides the reference scan, or everything again."""
         item, looks = self._session.selection, self._session.looks
-        self._look(replace(looks, alone=frozenset() if looks.alone or item is None else frozenset({item.id})))
+        shown = [] if looks.alone or item is None else self._session.document.with_images([item])
+        self._look(replace(looks, alone=frozenset(one.id for one in shown)))
 
     def _look(self, looks: Looks) -> None:
         self._session.look(looks)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import weakref
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
@@ -13,6 +12,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane, Surface, Twin
 from arabesque.model.item import Item, Origin, new_id
 from arabesque.reading import Regions
+from arabesque.recipes import Given, Mirror
 from arabesque.scan import Scan
 from arabesque.shapes import Shape
 
@@ -34,9 +34,6 @@ class Layer:
     dimmed: bool = False
     plane: Plane | None = None
 
-
-IMAGE = " image"
-"""What the id of a live mirror image ends with."""
 
 LAYER_COLOURS = ("#5B7F95", "#8A6FA8", "#6E8B4E", "#B07A3C", "#A05C6B", "#4F8C86")
 """Colours that new layers take in turn: apart from one another and from the deviation colours."""
@@ -92,31 +89,18 @@ class Document:
         layer = self.layer_of(item)
         return self.plane if layer is None or layer.plane is None else layer.plane
 
-    def image_of(self, item: Item[Any]) -> Item[Surface] | None:
-        """The live mirror image of a patch that has one, as an item; it is not in the document."""
-        twin = item.ties.twin
-        if twin is None or not twin.has_image or not isinstance(item.shape, Surface):
-            return None
-        image = _image(item.shape, self.plane_of(item), twin)
-        return replace(item, id=f"{item.id}{IMAGE}", name=f"{item.name}, mirrored", shape=image)
-
-    def find(self, item_id: str) -> Item[Any] | None:
-        """An item or the live mirror image of one, by its id; None where there is none."""
-        item = self.items.get(item_id.removesuffix(IMAGE))
-        return item if item is None or item.id == item_id else self.image_of(item)
-
-    def source_of(self, item: Item[Any]) -> Item[Any] | None:
-        """The patch that a live mirror image follows; None for any other item."""
-        return self.items.get(item.id.removesuffix(IMAGE)) if item.id.endswith(IMAGE) else None
+    def images_of(self, item: Item[Any]) -> list[Item[Any]]:
+        """The live mirror images of an item."""
+        return [other for other in self if isinstance(other.recipe, Mirror) and other.recipe.of == item.id]
 
     def with_images(self, items: list[Item[K]]) -> list[Item[K]]:
-        """Items, each followed by its live mirror image where it has one."""
-        found: list[Any] = []
-        for item in items:
-            found.append(item)
-            image = self.image_of(item)
-            found += [] if image is None else [image]
-        return found
+        """Items, each followed by its live mirror images; none comes twice."""
+        images: dict[str, list[Item[Any]]] = {}
+        for other in self:
+            if isinstance(other.recipe, Mirror):
+                images.setdefault(other.recipe.of, []).append(other)
+        found = {one.id: one for item in items for one in (item, *images.get(item.id, ()))}
+        return list(found.values())
 
     def layer_of(self, item: Item[Any]) -> Layer | None:
         """The layer an item lies on."""
@@ -175,7 +159,40 @@ class Document:
         return self.with_item(replace(item, shape=shape))
 
     def with_twin(self, item_id: str, twin: Twin | None) -> Document:
-        """The document with a patch tied to its mirror image, or to none; raises InvalidShape where it cannot be."""
+        """The document with a patch tied to its mirror image, or to none; raises InvalidShape where it cannot be.
+
+        Where the image is another patch it is there, made by ``Mirror``; where not, there is none.
+        """
+        document = self.tied_again(item_id, twin)
+        item = document[item_id]
+        if twin is not None and twin.has_image:
+            return document.with_image(item_id, twin.axis)
+        for image in document.images_of(item):
+            document = document.without(image.id)
+        return document
+
+    def with_image(self, item_id: str, axis: int = 0) -> Document:
+        """The document with a live mirror image of an item behind it; one that is there already is made anew."""
+        item = self.items[item_id]
+        recipe, plane = Mirror(item_id, axis), self.plane_of(item)
+        shape = recipe.build(Given({item_id: item.shape}, plane=plane))
+        made: dict[str, Any] = {"shape": shape, "recipe": recipe, "made_of": (item.shape, plane), "trouble": ""}
+        known = self.images_of(item)
+        if known:
+            return self.changed(known[0].id, **made)
+        name = self.free_name(f"{item.name}, mirrored")
+        image = Item(f"{item_id} image", name, look=item.look, layer=item.layer, **made)
+        if image.id in self.items:
+            image = replace(image, id=new_id())
+        items = {}
+        for key, one in self.items.items():
+            items[key] = one
+            if key == item_id:
+                items[image.id] = image
+        return replace(self, items=items)
+
+    def tied_again(self, item_id: str, twin: Twin | None) -> Document:
+        """The document with the control points of a patch tied, after the twin plane or the patch was changed."""
         item = self.items[item_id]
         if twin is not None and isinstance(item.shape, Surface):
             item = replace(item, shape=twin.kept(item.shape, self.plane_of(item)))
@@ -190,7 +207,7 @@ class Document:
             document = replace(self, layers=tuple(layers))
         for item in self:
             if item.ties.twin is not None and document.plane_of(item) is not self.plane_of(item):
-                document = document.with_twin(item.id, item.ties.twin)
+                document = document.tied_again(item.id, item.ties.twin)
         return document
 
     def changed(self, item_id: str, **changes: Any) -> Document:
@@ -246,14 +263,3 @@ class Document:
         if wanted not in taken:
             return wanted
         return next(name for n in range(2, len(taken) + 3) if (name := f"{wanted} {n}") not in taken)
-
-
-# a shape is a value: its image lives as long as it does, and checks know it by its identity
-_images: weakref.WeakKeyDictionary[Surface, tuple[Plane, Twin, Surface]] = weakref.WeakKeyDictionary()
-
-
-def _image(surface: Surface, plane: Plane, twin: Twin) -> Surface:
-    known = _images.get(surface)
-    if known is None or known[0] is not plane or known[1] != twin:
-        known = _images[surface] = plane, twin, twin.image(surface, plane)
-    return known[2]

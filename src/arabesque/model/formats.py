@@ -1,14 +1,16 @@
 """Older project formats: records are brought to the present one before anything is read of them.
 
 1: scans, curves, surfaces. 2: regions, lines, true shapes, motions. 3: twins, pins, parked versions, twin planes.
-4: trims. 5: one codec for all; origin, ties and versions of items, faces.
+4: trims. 5: one codec for all; origin, ties and versions of items, faces. 6: mirror images are items.
 """
 
 from __future__ import annotations
 
 from typing import Any
 
-FORMAT = 5
+FORMAT = 6
+IMAGES_ARE_ITEMS = 6
+"""The format from which on live mirror images stand in the file."""
 
 Record = dict[str, Any]
 
@@ -17,6 +19,8 @@ def upgraded(record: Record) -> Record:
     """The record of a document in the present format."""
     if record["format"] >= FORMAT:
         return record
+    if record["format"] == 5:
+        return {**record, "format": FORMAT}
     # an item without its shape is left as it is: whoever reads it finds that out and says so
     items = {entry["id"]: _item(entry) for entry in record["items"]}
     parked = {entry["id"]: entry for entry in record["items"] if entry.get("parked")}

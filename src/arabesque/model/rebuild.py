@@ -6,23 +6,29 @@ undo brings back documents whose derived shapes are right already.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from graphlib import CycleError, TopologicalSorter
 from typing import Any
 
 from arabesque.errors import ArabesqueError
+from arabesque.geometry import Plane
 from arabesque.model.document import Document
 from arabesque.model.item import Item
 from arabesque.progress import Progress, part, silent
 from arabesque.recipes import Given, Recipe
 
-_USED = {"scan": lambda document: document.reference_scan, "tolerance": lambda document: document.tolerance}
+_USED: dict[str, Callable[[Document, Recipe], object]] = {
+    "scan": lambda document, recipe: document.reference_scan,
+    "tolerance": lambda document, recipe: document.tolerance,
+    "plane": lambda document, recipe: _plane(document, recipe),
+}
 
 
 def ingredients(document: Document, recipe: Recipe) -> tuple[object, ...]:
     """The values that a recipe would be built from now; None for an input that is gone."""
     shapes = [document[key].shape if key in document else None for key in recipe.inputs]
-    return (*shapes, *(_USED[word](document) for word in recipe.uses))
+    return (*shapes, *(_USED[word](document, recipe) for word in recipe.uses))
 
 
 def stale(document: Document, item: Item[Any]) -> bool:
@@ -58,13 +64,15 @@ def any_stale(document: Document) -> bool:
     return any(stale(document, item) for item in document)
 
 
-def rebuilt(document: Document, progress: Progress = silent) -> Document:
+def rebuilt(document: Document, progress: Progress = silent, live: bool = False) -> Document:
     """The document with every stale item built again, in order.
 
     An item that cannot be built keeps its last good shape and says why in
-    its trouble; all others go on. Raises Cancelled.
+    its trouble; all others go on. live: only those whose recipes are quick
+    enough for a drag. Raises Cancelled.
     """
-    keys = order(document)
+    wanted = {item.id for item in document if item.recipe is not None and (item.recipe.live or not live)}
+    keys = [key for key in order(document) if key in wanted]
     for number, key in enumerate(keys):
         item = document[key]
         if not stale(document, item):
@@ -91,4 +99,10 @@ def rebuilt(document: Document, progress: Progress = silent) -> Document:
 def given(document: Document, recipe: Recipe) -> Given:
     """What a recipe is built from, by name."""
     shapes = {key: document[key].shape for key in recipe.inputs if key in document}
-    return Given(shapes, document.reference_scan, document.tolerance)
+    return Given(shapes, document.reference_scan, document.tolerance, _plane(document, recipe))
+
+
+def _plane(document: Document, recipe: Recipe) -> Plane | None:
+    """The twin plane of what a recipe is made from first."""
+    first = next(iter(recipe.inputs), None)
+    return None if first is None or first not in document else document.plane_of(document[first])

@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from arabesque.errors import FileProblem
 from arabesque.geometry import Elementary, Plane
 from arabesque.model.document import Document, Layer
-from arabesque.model.formats import FORMAT, upgraded
+from arabesque.model.formats import FORMAT, IMAGES_ARE_ITEMS, upgraded
 from arabesque.model.item import Item
 from arabesque.model.kinds import KINDS, kind_of
 from arabesque.model.rebuild import settled, stale
@@ -199,15 +199,19 @@ class Reader:
         """The document of a record of any format; raises FileProblem for a newer one."""
         if record["format"] > FORMAT:
             raise FileProblem("This project was saved by a newer Arabesque", "Open it with that version")
+        images_apart = record["format"] < IMAGES_ARE_ITEMS
         record = upgraded(record)
         items = {entry["id"]: self.item(entry) for entry in record["items"]}
-        return self._settled(replace(self._head(Document(), record), items=items), record["items"])
+        made = self._settled(replace(self._head(Document(), record), items=items), record["items"])
+        return _with_images(made) if images_apart else made
 
     def changed(self, before: Document, changes: Record) -> Document:
         """The document after what ``document_changes`` told."""
         known = {**before.items, **{entry["id"]: self.item(entry) for entry in changes["items"]}}
+        images_apart = changes["format"] < IMAGES_ARE_ITEMS
         made = replace(self._head(before, changes), items={key: known[key] for key in changes["order"]})
-        return self._settled(made, changes["items"])
+        made = self._settled(made, changes["items"])
+        return _with_images(made) if images_apart else made
 
     @staticmethod
     def _settled(document: Document, records: list[Record]) -> Document:
@@ -220,6 +224,15 @@ class Reader:
     def _head(self, document: Document, record: Record) -> Document:
         hints = {"layers": tuple[Layer, ...], "plane": Plane, "reference": str | None, "tolerance": float, "unit": str}
         return replace(document, **{name: self.value(hints[name], record[name]) for name in _HEAD})
+
+
+def _with_images(document: Document) -> Document:
+    """A document of an older format with the mirror images of its patches, which did not stand in the file."""
+    for item in list(document):
+        twin = item.ties.twin
+        if twin is not None and twin.has_image:
+            document = document.with_image(item.id, twin.axis)
+    return document
 
 
 def document_record(document: Document, put: Put) -> Record:

@@ -12,7 +12,7 @@ from arabesque.model.document import Document
 from arabesque.model.history import History, Milestone
 from arabesque.model.journal import Journal, Leftover, Recovered, set_aside
 from arabesque.model.kinds import kind_of
-from arabesque.model.rebuild import order
+from arabesque.model.rebuild import rebuilt
 from arabesque.model.store import Project
 
 
@@ -52,7 +52,7 @@ class Work:
         return self.document is not self._saved or tuple(self.history.milestones) != self._kept_milestones
 
     def commit(self, label: str, document: Document) -> None:
-        """Make ``document`` the new state; ``label`` says in plain words what was done.
+        """Make ``document`` the new state; ``label`` says in plain words what was done. Live recipes follow at once.
 
         Raises ArabesqueError for a document that holds what no project can: nothing is changed then.
         """
@@ -60,7 +60,7 @@ class Work:
         for item in document:
             if before.items.get(item.id) is not item:
                 kind_of(item.shape)
-        order(document)  # refuses circles
+        document = rebuilt(document, live=True)  # refuses circles
         self.history.commit(label, document)
         if self.journal is not None:
             self.journal.commit(label, before, document)

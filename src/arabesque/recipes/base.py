@@ -7,28 +7,35 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from arabesque.arrays import Floats
+from arabesque.geometry import Plane
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 
 
 @dataclass(frozen=True)
 class Given:
-    """What a recipe is built from. shapes: of its inputs, by id. scan: the reference scan. tolerance: mm."""
+    """What a recipe is built from.
+
+    shapes: of its inputs, by id. scan: the reference scan. tolerance: mm. plane: the twin plane of its first input.
+    """
 
     shapes: Mapping[str, Any] = field(default_factory=dict)
     scan: Scan | None = None
     tolerance: float = 0.2
+    plane: Plane | None = None
 
 
 class Recipe:
     """How a derived item is made: a frozen dataclass of numbers, words, arrays and ids, in its own module.
 
     word: in files, and in the Outline. uses: what of the document it goes by
-    besides its inputs: "scan" (the reference scan), "tolerance".
+    besides its inputs: "scan" (the reference scan), "tolerance", "plane" (the
+    twin plane of its first input). live: quick enough to follow in a drag.
     """
 
     word: ClassVar[str]
     uses: ClassVar[tuple[str, ...]] = ()
+    live: ClassVar[bool] = False
 
     @property
     def inputs(self) -> tuple[str, ...]:

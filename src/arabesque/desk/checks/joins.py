@@ -46,7 +46,7 @@ def limits_of(session: Session) -> Limits:
 
 
 def rimmed(session: Session) -> list[Item]:
-    """What shows and has rims, with live mirror images."""
+    """What shows and has rims."""
     return [item for item in session.patches if can(item.shape, Rimmed)]
 
 

@@ -56,8 +56,7 @@ class Pen:
 
     def ink(self, item: Item) -> tuple[str, float]:
         """Colour and width of an item's edges: accent when selected, else its layer's colour."""
-        source = self.session.document.source_of(item) or item
-        if any(selected.id == source.id for selected in self.session.selected_items):
+        if any(selected.id == item.id for selected in self.session.selected_items):
             return theme.now().accent, 2.4
         layer = self.session.document.layer_of(item)
         return (theme.now().view_ink, 1.4) if layer is None else (layer.colour, 2.2)

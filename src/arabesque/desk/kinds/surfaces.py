@@ -20,13 +20,9 @@ from arabesque.model import Item
 
 
 class ShownSampled(Shown):
-    """Whatever has a surface: shaded, with its borders; its live mirror image is drawn with it."""
+    """Whatever has a surface: shaded, with its borders."""
 
     def draw(self, pen: Pen, item: Item) -> None:
-        for one in pen.session.document.with_images([item]):
-            self._draw_one(pen, one)
-
-    def _draw_one(self, pen: Pen, item: Item) -> None:
         session, gloss = pen.session, pen.scene.gloss
         measured = session.distances(item)
         if measured is None:
@@ -42,15 +38,12 @@ class ShownSampled(Shown):
         pen.add(Lines(borders(measured.samples), colour, width, lift=0.6))
 
     def hit(self, session: Session, item: Item, pointer: Pointer) -> float | None:
-        depths = []
-        for one in session.document.with_images([item]):
-            measured = session.distances(one)
-            if measured is None:
-                continue
-            samples = measured.samples
-            depth = triangles_under(pointer.camera, samples.points, samples.triangles, pointer.x, pointer.y)
-            depths += [] if depth is None else [depth - LIFT]
-        return min(depths, default=None)
+        measured = session.distances(item)
+        if measured is None:
+            return None
+        samples = measured.samples
+        depth = triangles_under(pointer.camera, samples.points, samples.triangles, pointer.x, pointer.y)
+        return None if depth is None else depth - LIFT
 
     def facts(self, session: Session, item: Item) -> list[Fact]:
         return [*super().facts(session, item), *self.distance_facts(session, item)]

@@ -99,8 +99,7 @@ class PatchWork(TryKeep):
         document = self.session.history.document.with_shape(item.id, made.surface)
         for key in made.gone:
             document = document.without(key)
-        self.session.measure_now(document, [document[item.id]])
-        return document
+        return self.session.moving(document)
 
     def keep(self, made: NewShape) -> None:
         item = self.item

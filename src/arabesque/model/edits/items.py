@@ -52,7 +52,7 @@ def on_layer(document: Document, item: AnyItem, layer_id: str | None) -> Change:
     """An item on another layer, or on none; a patch with a twin is tied to the plane that then holds for it."""
     put = document.changed(item.id, layer=layer_id)
     if item.ties.twin is not None and put.plane_of(item) is not document.plane_of(item):
-        put = put.with_twin(item.id, item.ties.twin)
+        put = put.tied_again(item.id, item.ties.twin)
     return Change(f"{item.name} put on another layer", put)
 
 
@@ -123,4 +123,7 @@ def duplicated(document: Document, item: AnyItem) -> Change:
     """A copy of an item, selected; what cannot change is shared. Its versions stay with the first one."""
     origin = replace(item.origin, made_from=(item.id,))
     copy = replace(item, id=new_id(), name=document.free_name(item.name), origin=origin, versions=())
-    return Change(f"{item.name} duplicated", document.with_item(copy), copy.id)
+    put = document.with_item(copy)
+    if document.images_of(item):
+        put = put.with_image(copy.id, 0 if item.ties.twin is None else item.ties.twin.axis)
+    return Change(f"{item.name} duplicated", put, copy.id)

@@ -44,4 +44,5 @@ def split_at(document: Document, item: Item[Any], axis: int, at: float, words: s
     origin = Origin((item.id,), "split")
     right = Item(new_id(), document.free_name(item.name), two, origin, look=item.look, layer=item.layer)
     said = "" if item.ties.twin is None else f"{item.name} no longer follows a mirror image"
-    return Change(f"{item.name}: split {words}", document.with_item(left).with_item(right), said=said)
+    put = document.with_twin(item.id, None).with_item(left).with_item(right)
+    return Change(f"{item.name}: split {words}", put, said=said)

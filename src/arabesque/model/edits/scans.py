@@ -34,9 +34,9 @@ def prepared(document: Document, item: AnyItem, scan: Scan, words: str) -> Chang
 def others_moved(document: Document, matrix: Floats) -> Document:
     """The document with everything but scans (and what lies on them) moved.
 
-    Where patches follow their mirror images, the twin planes move with them.
+    Where something follows its mirror image, the twin planes move with it.
     """
-    if any(item.ties.twin is not None for item in document):
+    if any(item.ties.twin is not None or "plane" in (item.recipe.uses if item.recipe else ()) for item in document):
         layers = (replace(one, plane=one.plane.moved(matrix)) if one.plane else one for one in document.layers)
         document = replace(document, plane=document.plane.moved(matrix), layers=tuple(layers))
     for item in list(document):

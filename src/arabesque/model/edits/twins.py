@@ -22,7 +22,7 @@ from arabesque.geometry import (
 )
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
-from arabesque.model.item import Item, Origin, new_id
+from arabesque.model.item import Item, Origin
 
 Patch = Item[Surface]
 
@@ -39,9 +39,11 @@ def seated(document: Document, item: Patch, seam: Seam) -> Change:
     return _tied(document, item, replace(nearest, seam=seam), f"seated on the plane, {seam.value}")
 
 
-def mirrored_live(document: Document, item: Patch) -> Change:
-    """The mirror image shows beside the plane, and follows."""
-    return _tied(document, item, Twin(TwinKind.BESIDE), "mirrored live")
+def mirrored_live(document: Document, item: Item[Any]) -> Change:
+    """The mirror image of anything stands beside the plane, and follows."""
+    if isinstance(item.shape, Surface):
+        return _tied(document, item, Twin(TwinKind.BESIDE), "mirrored live")
+    return Change(f"{item.name}: mirrored live", document.with_image(item.id))
 
 
 def let_go(document: Document, item: Patch) -> Change:
@@ -51,14 +53,12 @@ def let_go(document: Document, item: Patch) -> Change:
 
 def image_freed(document: Document, item: Patch) -> Change:
     """The live mirror image becomes a patch of its own."""
-    image = document.image_of(item)
-    if image is None:
+    images = document.images_of(item)
+    if not images:
         raise ArabesqueError("The patch has no mirror image", "Mirror it live, or seat an edge on the plane")
-    name = document.free_name(f"{item.name} mirrored")
     origin = Origin((item.id,), "mirror image")
-    made = Item(new_id(), name, image.shape, origin, look=image.look, layer=image.layer)
-    freed = document.with_twin(item.id, None).with_item(made)
-    return Change(f"{item.name}: mirror image made a patch", freed)
+    freed = document.changed(images[0].id, recipe=None, made_of=(), trouble="", origin=origin)
+    return Change(f"{item.name}: mirror image made a patch", freed.tied_again(item.id, None))
 
 
 def made_symmetric(document: Document, item: Item[Any], from_end: bool) -> Change:

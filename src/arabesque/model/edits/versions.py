@@ -32,6 +32,9 @@ def brought_back(document: Document, item: AnyItem, number: int) -> Change:
         item.id, shape=version.shape, ties=version.ties, versions=versions, recipe=None, made_of=(), trouble=""
     )
     twin = version.ties.twin
-    if twin is not None and isinstance(version.shape, Surface) and not twin.holds(version.shape, back.plane_of(item)):
-        back = back.with_twin(item.id, twin)  # the twin plane has moved since
+    shape = version.shape
+    if isinstance(shape, Surface) and twin != item.ties.twin:
+        back = back.with_twin(item.id, twin)
+    elif twin is not None and isinstance(shape, Surface) and not twin.holds(shape, back.plane_of(item)):
+        back = back.tied_again(item.id, twin)  # the twin plane has moved since
     return Change(f"{item.name}: {version.name} brought back", back, item.id)

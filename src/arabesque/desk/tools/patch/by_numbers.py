@@ -99,8 +99,7 @@ class ByNumbers(Tool):
             after = after.with_shape(item.id, item.shape.with_points(points))
         if not o.hold_neighbours:
             after = neighbours_follow(document, after, list(masks))
-        self.session.measure_now(after, [item for item in after if item.shape is not document[item.id].shape])
-        return after
+        return self.session.moving(after)
 
     def apply(self) -> None:
         if not self.can_apply:

@@ -194,7 +194,7 @@ class Edges(Tool):
         ]
         self._moved = (lengths[0], lengths[1] if self.grip.corner else 0.0)
         try:
-            self.session.show(self._measured(self._made(item, *self._moved)))
+            self.session.show(self.session.moving(self._made(item, *self._moved)))
         except InvalidShape as problem:
             self.session.tell_problem(problem)
         self.changed.emit()
@@ -245,12 +245,6 @@ class Edges(Tool):
     def _manner(self) -> Manner:
         return Manner.NATURAL if self.options.becomes is Becomes.FITTED else self.options.goes_on
 
-    def _measured(self, document: Document) -> Document:
-        old = self.session.history.document
-        moved = [i for i in document if i.id not in old or i.shape is not old[i.id].shape]
-        self.session.measure_now(document, moved)
-        return document
-
     def _take(self, item: Item, first: float, second: float) -> None:
         grip = self.grip
         assert grip is not None
@@ -272,7 +266,7 @@ class Edges(Tool):
         elif self.options.becomes is Becomes.FITTED:
             self._fit(made, item, label)
         else:
-            self.session.commit(label, self._measured(made))
+            self.session.commit(label, self.session.moving(made))
 
     def _fit(self, made: Document, item: Item, label: str) -> None:
         """Fit inside the new border: its corners come to the scan, the rest follows it."""

@@ -143,7 +143,7 @@ class MovePoints(Tool):
         count, nets = self._count(), self._nets()
         facts = [Fact("Points chosen", f"{count} of {sum(len(net.points) for _, net, _ in nets)}")]
         if len(nets) > 1:
-            facts.append(Fact("Shapes", str(len(nets))))
+            facts.append(Fact("Patches and curves", str(len(nets))))
         if count == 1 and chosen.any():
             net, at = item.shape.net(), int(chosen.argmax())
             x, y, z = net.points[at]
@@ -468,9 +468,7 @@ class MovePoints(Tool):
             after = after.with_shape(key, shape)
         if not self.options.hold_neighbours:
             after = neighbours_follow(document, after, list(changed))
-        moved = [item for item in after if item.shape is not document[item.id].shape]
-        self.session.measure_now(after, moved)
-        return after
+        return self.session.moving(after)
 
     def _show(self, changed: dict[str, Any]) -> None:
         assert self._drag is not None
@@ -495,7 +493,9 @@ class MovePoints(Tool):
 
     def _name(self) -> str:
         items = [item for item, _, mask in self._nets() if mask.any()] or self.items
-        return items[0].name if len(items) == 1 else f"{len(items)} shapes"
+        if len(items) == 1:
+            return items[0].name
+        return f"{len(items)} {'patches' if all(isinstance(i.shape, Surface) for i in items) else 'shapes'}"
 
     def _what(self) -> str:
         some = [(net, mask) for _, net, mask in self._nets() if mask.any()]
@@ -558,8 +558,7 @@ class MovePoints(Tool):
         nets = self._nets()
         for item, net, _ in nets:
             parts.append(Lines(net_segments(net), t.net, 1.0, 0.75, on_top=True))
-            image = self.session.document.image_of(item)
-            if image is not None:
+            for image in self.session.document.images_of(item):
                 other = image.shape.net()
                 parts.append(Lines(net_segments(other), t.net, 0.8, 0.35, on_top=True))
                 parts.append(Discs(other.points, np.full(len(other.points), TWIN), 3.0))

@@ -133,8 +133,9 @@ class Twins(Tool):
             Choice(f"Make symmetric from the {word} half", partial(self._do, twins.made_symmetric, end))
             for word, end in self._halves()
         ]
+        images = self.session.document.images_of(item)
         if not isinstance(item.shape, Surface):
-            return halves
+            return [Choice("Mirror it live", partial(self._do, twins.mirrored_live), bool(images)), *halves]
         twin = item.ties.twin
         kind = None if twin is None else twin.kind
         made = [
@@ -144,13 +145,13 @@ class Twins(Tool):
                 partial(self._do, twins.seated, self.options.seam),
                 kind is TwinKind.ENDS,
             ),
-            Choice("Mirror it live", partial(self._do, twins.mirrored_live), kind is TwinKind.BESIDE),
+            Choice("Mirror it live", partial(self._do, twins.mirrored_live), kind is TwinKind.BESIDE and bool(images)),
         ]
         if twin is not None:
             made.append(Choice("Let the twin go", partial(self._do, twins.let_go)))
-        if twin is not None and twin.has_image:
+        if images:
             made.append(Choice("Make the image a patch", partial(self._do, twins.image_freed)))
-        if kind is TwinKind.ENDS:
+        if kind is TwinKind.ENDS and images:
             made.append(Choice("Join with its image", partial(self._do, twins.joined)))
         return made + halves
 

@@ -1,0 +1,36 @@
+"""The live mirror image of a shape at the twin plane."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Surface
+from arabesque.progress import Progress, silent
+from arabesque.recipes.base import Given, Recipe
+
+
+@dataclass(frozen=True, eq=False)
+class Mirror(Recipe):
+    """Exact to the last bit, and looking to the same side of the form.
+
+    of: id of the shape. axis: the direction along which the image of a patch runs backwards: 0 along u, 1 along v.
+    """
+
+    word = "mirror image"
+    uses = ("plane",)
+    live = True
+
+    of: str
+    axis: int = 0
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return (self.of,)
+
+    def build(self, given: Given, progress: Progress = silent) -> Any:
+        if given.plane is None:
+            raise ArabesqueError("There is no twin plane", "Set one, or make the image free")
+        shape = given.shapes[self.of]
+        return shape.mirrored(given.plane, self.axis) if isinstance(shape, Surface) else shape.mirrored(given.plane)
