@@ -32,7 +32,7 @@ def refit_patch(session: Session) -> Job:
         if item.id in session.document:
             session.commit(f"{item.name}: fitted again", session.document.with_shape(item.id, fit.surface))
             words = "within" if fit.within else "not within"
-            session.told.emit(f"99 % of the inliers are {words} {fit.figures.inlier_p99:.3f} mm", False)
+            session.tell(f"99 % of the inliers are {words} {fit.figures.inlier_p99:.3f} mm")
 
     job = session.run(
         f"Fitting {item.name} again", lambda progress: fit_again(surface, scan, tolerance, progress, held, tie)

@@ -10,6 +10,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.checking import Distances, WayBack
+from arabesque.desk.asks import Asks
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.desk.kept import Kept
 from arabesque.desk.looks import Chosen, Looks
@@ -53,53 +54,54 @@ FEWEST_ALONG = 30
 class Session(QObject):
     """Holds the document and tells everyone when it changes.
 
-    changed:   the document or what is shown of it (also during a drag)
-    selected:  another item is selected
-    told:      a line for the user: text, and True when it is a problem
+    document_changed: the document as it is shown, also in a drag.
+    selection_changed: what is selected or marked. looks_changed: how the work
+    is looked at. measured: something that was computed beside the window is
+    there. ``asks`` is for what is wanted of the window only once.
     """
 
-    changed = pyqtSignal()
-    selected = pyqtSignal()
-    told = pyqtSignal(str, bool)
-    filed = pyqtSignal()
-    """Work began on another document."""
-    saved = pyqtSignal()
-    fit_wanted = pyqtSignal()
-    fly_wanted = pyqtSignal(object, object, float)
-    """Somebody wants to look at a place: (3,) where, (3,) from which side, and how many mm round it."""
-
-    journal_failed = pyqtSignal(object)
+    document_changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    looks_changed = pyqtSignal()
+    measured = pyqtSignal()
 
     def __init__(self, journal_root: Path | None = None) -> None:
         """journal_root: where journals are kept; None for no journal."""
         super().__init__()
-        self.work = Work(journal_root, self.journal_failed.emit)
-        self.journal_failed.connect(self.tell_problem)
+        self.asks = Asks()
+        self.work = Work(journal_root, self.asks.journal_failed.emit)
+        self.asks.journal_failed.connect(self.tell_problem)
         self.jobs = JobQueue()
         self.meters = Meters(self.jobs)
         self.scan_views = ScanViews(self.jobs)
-        self.scan_views.ready.connect(self.changed)
+        self.scan_views.ready.connect(self.measured)
         self.weighing = Weighing(self.jobs)
-        self.weighing.ready.connect(self.changed)
+        self.weighing.ready.connect(self.measured)
         self.looks = Looks()
         self.kept = Kept()
         self.marks = Marks()
-        self.marks.changed.connect(self.changed)
+        self.marks.changed.connect(self.selection_changed)
         self.kernel = KernelWorker()
         self._transient: Document | None = None
         self._rebuilding: Job | None = None
         self._selection: str | None = None
         self._also: tuple[str, ...] = ()
         self.points = PointChoice()
-        self.meters.measured.connect(self.changed)
-        self.changed.connect(self._want_measures)
+        self.meters.measured.connect(self.measured)
+        for signal in (self.document_changed, self.looks_changed, self.measured):
+            signal.connect(self._want_measures)
+
+    def on_any(self, slot: Callable[[], object]) -> None:
+        """Call ``slot`` whenever anything changes."""
+        for signal in (self.document_changed, self.selection_changed, self.looks_changed, self.measured):
+            signal.connect(slot)
 
     # looks
 
     def look(self, looks: Looks) -> None:
         """Look at the work otherwise."""
         self.looks = looks
-        self.changed.emit()
+        self.looks_changed.emit()
 
     def choose(self, check: Chosen[Any], look: object) -> None:
         """Choose otherwise how a check shows."""
@@ -138,13 +140,13 @@ class Session(QObject):
     def show(self, document: Document) -> None:
         """Show a document without committing it, as in a drag; live recipes follow."""
         self._transient = rebuilt(document, live=True)
-        self.changed.emit()
+        self.document_changed.emit()
 
     def drop_shown(self) -> None:
         """Back to the committed document."""
         if self._transient is not None:
             self._transient = None
-            self.changed.emit()
+            self.document_changed.emit()
 
     def commit(self, label: str, document: Document) -> None:
         """Make ``document`` the work's new state; ``label`` says in plain words what was done."""
@@ -154,14 +156,14 @@ class Session(QObject):
         self._tidy_selection()
         self._tell_freed(before)
         self._rebuild()
-        self.changed.emit()
+        self.document_changed.emit()
 
     def _tell_freed(self, before: Document) -> None:
         """Say once of an item that it was made free by being changed by hand."""
         for item in self.history.document:
             old = before.items.get(item.id)
             if old is not None and old.recipe is not None and item.recipe is None:
-                self.told.emit(f"{item.name} is free now: it no longer follows what it was made from", False)
+                self.tell(f"{item.name} is free now: it no longer follows what it was made from")
 
     def _rebuild(self) -> None:
         """Build again, beside the window, what is stale; the result belongs to the same step."""
@@ -182,9 +184,9 @@ class Session(QObject):
         self._rebuilding = None
         for item in made:
             if item.trouble and item.trouble != document[item.id].trouble:
-                self.told.emit(f"{item.name} keeps its last shape. {item.trouble}", True)
+                self.tell(f"{item.name} keeps its last shape. {item.trouble}", True)
         self.work.amend(made)
-        self.changed.emit()
+        self.document_changed.emit()
 
     def edit(self, edit: Callable[..., Change | None], *arguments: object) -> bool:
         """Commit what an edit makes of the committed document; problems are told. True when something changed."""
@@ -198,7 +200,7 @@ class Session(QObject):
         if change is not None and change.select is not None:
             self.select(change.select)
         if change is not None and change.said:
-            self.told.emit(change.said, False)
+            self.tell(change.said)
         return change is not None
 
     def undo(self) -> None:
@@ -213,7 +215,7 @@ class Session(QObject):
         self._transient = None
         if label is not None:
             self._moved()
-            self.told.emit(f"{word}: {label}", False)
+            self.tell(f"{word}: {label}")
 
     def go_to(self, position: int) -> None:
         """Any state of the history."""
@@ -224,13 +226,13 @@ class Session(QObject):
     def _moved(self) -> None:
         self._tidy_selection()
         self._rebuild()
-        self.changed.emit()
+        self.document_changed.emit()
 
     def set_milestone(self, name: str) -> None:
         """Give the present state a name."""
         self.work.set_milestone(name)
-        self.changed.emit()
-        self.told.emit(f"{name} is a milestone now: Ctrl+H returns to it", False)
+        self.document_changed.emit()
+        self.tell(f"{name} is a milestone now: Ctrl+H returns to it")
 
     def return_to(self, milestone: Milestone) -> None:
         """Go back to a milestone; that is a step of its own, so nothing is lost."""
@@ -270,8 +272,7 @@ class Session(QObject):
             chosen = (item_id, ())
         if chosen != (self._selection, self._also):
             self._selection, self._also = chosen
-            self.selected.emit()
-            self.changed.emit()
+            self.selection_changed.emit()
 
     def _tidy_selection(self) -> None:
         kept = [item.id for item in self.selected_items]
@@ -363,9 +364,9 @@ class Session(QObject):
         self._rebuild()
         self.points.clear()
         self.looks = replace(self.looks, alone=frozenset())
-        self.filed.emit()
-        self.selected.emit()
-        self.changed.emit()
+        self.asks.begun.emit()
+        self.selection_changed.emit()
+        self.document_changed.emit()
 
     def open_project(self, path: Path) -> Job:
         """Open a project file."""
@@ -385,7 +386,7 @@ class Session(QObject):
             self.start(project.document, path if lost is None else None, f"{path.name} opened", project.milestones)
             if lost is not None:
                 what = f"could not be read: {', '.join(lost)}" if lost else "its milestones may be incomplete"
-                self.told.emit(f"{path.name} is damaged; {what}. Save what was read under another name.", True)
+                self.tell(f"{path.name} is damaged; {what}. Save what was read under another name.", True)
 
         job = self._job(f"Opening {path.name}", work)
         job.done.connect(finish)
@@ -411,7 +412,7 @@ class Session(QObject):
             words = f"Taken up where it stopped: {history.steps[history.position].label}"
             if not recovered.whole:
                 words += "; what came after it could not be read, and is kept beside the journals"
-            self.told.emit(words, not recovered.whole)
+            self.tell(words, not recovered.whole)
 
         job = self._job("Taking up earlier work", work)
         job.done.connect(finish)
@@ -423,8 +424,8 @@ class Session(QObject):
 
         def finish(_: object) -> None:
             self.work.saved(path, project)
-            self.saved.emit()
-            self.told.emit(f"Saved {path.name}", False)
+            self.asks.saved.emit()
+            self.tell(f"Saved {path.name}")
 
         job = self._job(f"Saving {path.name}", lambda progress: save_project(path, project, progress))
         job.done.connect(finish)
@@ -438,7 +439,7 @@ class Session(QObject):
             deliver(path, shapes, kind, self.kernel, unit, chord, progress)
 
         job = self._job(f"Exporting {path.name}", work)
-        job.done.connect(lambda _: self.told.emit(f"Exported {len(shapes)} to {path.name}", False))
+        job.done.connect(lambda _: self.tell(f"Exported {len(shapes)} to {path.name}"))
         return job
 
     def open_model(self, path: Path) -> Job:
@@ -451,16 +452,20 @@ class Session(QObject):
     def _job(self, label: str, work: object) -> Job:
         job = self.jobs.start(label, work)  # type: ignore[arg-type]
         job.failed.connect(self.tell_problem)
-        job.cancelled.connect(lambda: self.told.emit(f"{label}: cancelled, nothing was changed", False))
+        job.cancelled.connect(lambda: self.tell(f"{label}: cancelled, nothing was changed"))
         return job
 
     def run(self, label: str, work: object) -> Job:
         """Run long work in the background; its problems are told."""
         return self._job(label, work)
 
+    def tell(self, text: str, problem: bool = False) -> None:
+        """Tell the user something; problem: that went wrong."""
+        self.asks.told.emit(text, problem)
+
     def tell_problem(self, problem: ArabesqueError) -> None:
         """Tell the user what went wrong and what helps."""
-        self.told.emit(str(problem), True)
+        self.tell(str(problem), True)
 
     def close(self) -> None:
         """End background work and the kernel."""

@@ -96,13 +96,13 @@ class Window(QMainWindow):
         self.hand.stepped.connect(self._stepped)
         self.hand.changed.connect(self._changed)
         self.hand.form_changed.connect(self.inspector.make_anew)
-        self.session.changed.connect(self._changed)
-        self.session.selected.connect(self._changed)
-        self.session.filed.connect(self._filed)
-        self.session.saved.connect(self._saved)
-        self.session.told.connect(self.tell)
-        self.session.fit_wanted.connect(self.sight.fit_view)
-        self.session.fly_wanted.connect(self.sight.fly_to)
+        self.session.on_any(self._changed)
+        asks = self.session.asks
+        asks.begun.connect(self._begun)
+        asks.saved.connect(self._saved)
+        asks.told.connect(self.tell)
+        asks.fit.connect(self.sight.fit_view)
+        asks.fly.connect(self.sight.fly_to)
         self.hand.lay_down()
         self.hand.go_to(Step.PREPARE)
         self._changed()
@@ -319,7 +319,7 @@ class Window(QMainWindow):
         self.fit_strip.dress()
         self._changed()
 
-    def _filed(self) -> None:
+    def _begun(self) -> None:
         self._saved()
         self.hand.lay_down()
         self.hand.go_to(Step.PATCH if self.session.document.items else Step.PREPARE)

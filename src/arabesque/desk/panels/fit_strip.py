@@ -104,7 +104,7 @@ class FitStrip(QWidget):
         self.tolerance = LengthField("tolerance")
         self.tolerance.setFixedWidth(62)
         self.tolerance.entered.connect(self._set_tolerance)
-        self.tolerance.refused.connect(lambda reason: session.told.emit(reason, True))
+        self.tolerance.refused.connect(lambda reason: session.tell(reason, True))
         self.histogram = Histogram()
         self.inside = Cell("Inside", 104)
         self.worst = Cell("Worst", 108)
@@ -140,7 +140,7 @@ class FitStrip(QWidget):
         self.says.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.says.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         layout.addWidget(self.says, 1)
-        session.changed.connect(self.refresh)
+        session.on_any(self.refresh)
         self.refresh()
 
     def dress(self) -> None:

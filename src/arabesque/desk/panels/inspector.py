@@ -74,7 +74,7 @@ class Inspector(QWidget):
         layout.addLayout(buttons)
         self._jobs = JobsList(session)
         layout.addWidget(self._jobs)
-        session.changed.connect(self.refresh)
+        session.on_any(self.refresh)
 
     def take(self, tool: Tool) -> None:
         """Show another tool's form."""

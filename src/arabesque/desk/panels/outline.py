@@ -76,7 +76,7 @@ class Outline(QWidget):
         self.tree.clicked.connect(self._clicked)
         self.tree.doubleClicked.connect(self._opened)
         self.model.itemChanged.connect(self._edited)
-        session.changed.connect(self.refresh)
+        session.on_any(self.refresh)
         selection = self.tree.selectionModel()
         assert selection is not None
         selection.currentChanged.connect(self._current)

@@ -37,6 +37,7 @@ class PatchWork(TryKeep):
 
     needs: ClassVar[Needs] = (Surface,)
     step = Step.PATCH
+    lacks = "Make a patch first"
     eager = True
     """Tried without being asked, as soon as there is something to try."""
 
@@ -58,22 +59,6 @@ class PatchWork(TryKeep):
         return item.shape if item is not None and isinstance(item.shape, Surface) else None
 
     @property
-    def scan(self) -> Scan | None:
-        return self.session.scan
-
-    @property
-    def says(self) -> str:
-        if self.surface is None:
-            return "Make a patch first"
-        if self._job is not None:
-            return "At work: Esc stops it"
-        return self.hint if self.made is None else "Enter keeps it, Esc drops it"
-
-    @property
-    def can_apply(self) -> bool:
-        return self.surface is not None and self._job is None
-
-    @property
     def size_facts(self) -> list[Fact]:
         surface = self.surface
         return [] if surface is None else [Fact("Control points", str(surface.count))]
@@ -87,11 +72,8 @@ class PatchWork(TryKeep):
     def shape_work(self, scan: Scan | None) -> Callable[[Progress], NewShape]:
         """What is to be done, with the options as they are now; raises ArabesqueError when it cannot be."""
 
-    def work(self, scan: Scan) -> Callable[[Progress], Any]:
-        return self.shape_work(scan)
-
     def prepared(self) -> Callable[[Progress], Any] | None:
-        return None if self.surface is None else self.shape_work(self.scan)
+        return None if self.surface is None else self.shape_work(self.session.scan)
 
     def shown_with(self, made: NewShape) -> Document:
         item = self.item

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from arabesque.arrays import Floats
 from arabesque.desk.facts import Fact
-from arabesque.desk.tools.try_keep import TryKeep
+from arabesque.desk.tools.on_scan import TryOnScan
 from arabesque.model import Document, Item, Origin
 from arabesque.progress import Progress, part
 from arabesque.scan import Health, Scan, examine, ready_to_fit
@@ -27,7 +27,7 @@ class Made:
     beside: tuple[tuple[str, Scan], ...] = ()
 
 
-class ScanWork(TryKeep):
+class ScanWork(TryOnScan):
     """Work that makes another scan; what comes of it is checked for damage before it is shown."""
 
     opens = False

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from arabesque.desk.facts import Fact
-from arabesque.desk.tools.try_keep import TryKeep
+from arabesque.desk.tools.on_scan import TryOnScan
 from arabesque.model import Document, Item, Origin, new_id
 from arabesque.shapes import Shape
 
@@ -20,7 +20,7 @@ class Found:
     facts: list[Fact] = field(default_factory=list)
 
 
-class ShapeWork(TryKeep):
+class ShapeWork(TryOnScan):
     """Work that finds something; what is kept is an item of its own, made from the scan."""
 
     def start(self) -> None:

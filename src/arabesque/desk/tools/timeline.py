@@ -28,10 +28,10 @@ class Timeline(Tool):
 
     def start(self) -> None:
         self.options.name = f"Milestone {len(self.session.history.milestones) + 1}"
-        self.session.changed.connect(self.changed)
+        self.session.document_changed.connect(self.changed)
 
     def stop(self) -> None:
-        self.session.changed.disconnect(self.changed)
+        self.session.document_changed.disconnect(self.changed)
 
     @property
     def says(self) -> str:

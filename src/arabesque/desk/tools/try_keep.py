@@ -1,4 +1,4 @@
-"""What tools on a scan share: the first Enter tries, beside the window, the second keeps, Esc drops."""
+"""The first Enter tries, beside the window, the second keeps, Esc drops."""
 
 from __future__ import annotations
 
@@ -6,61 +6,46 @@ from abc import abstractmethod
 from collections.abc import Callable
 from typing import Any, ClassVar
 
-from arabesque.desk.facts import Fact, number
+from arabesque.desk.facts import Fact
 from arabesque.desk.jobs import Job
-from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Needs, Tool
+from arabesque.desk.tools.base import Tool
 from arabesque.errors import ArabesqueError
 from arabesque.model import Document, Item
 from arabesque.progress import Progress
-from arabesque.scan import Scan
 
 
-class ScanTool(Tool):
-    """A tool that works on one scan: the selected one, or else the reference scan."""
+class TryKeep(Tool):
+    """Tries something on its subject; that may be a scan, a patch, or whatever has an item.
 
-    needs: ClassVar[Needs] = (Scan,)
-    step = Step.PREPARE
-    shortcut = ""
+    made: what the last try brought, shown but not committed; it has ``facts`` to tell.
+    """
 
-    @property
-    def item(self) -> Item | None:
-        """The scan's item, as committed."""
-        document = self.session.history.document
-        selected = self.session.selection
-        if selected is not None and selected.id in document and isinstance(document[selected.id].shape, Scan):
-            return document[selected.id]
-        return document.items.get(document.reference or "")
-
-    @property
-    def scan(self) -> Scan | None:
-        """The scan."""
-        item = self.item
-        return item.shape if item is not None and isinstance(item.shape, Scan) else None
-
-    @property
-    def size_facts(self) -> list[Fact]:
-        """How large the scan is."""
-        scan = self.scan
-        return [] if scan is None else [Fact("Triangles", number(len(scan.triangles)))]
-
-
-class TryKeep(ScanTool):
-    """made: what the last try brought, shown but not committed; it has ``facts`` to tell."""
+    lacks: ClassVar[str]
+    """What to say while there is nothing to work on."""
 
     def start(self) -> None:
         self.made: Any = None
         self._job: Job | None = None
         self._worked_on: Item | None = None
-        self.session.changed.connect(self._check)
+        self.session.document_changed.connect(self._check)
+        self.session.selection_changed.connect(self._check)
 
     def stop(self) -> None:
-        self.session.changed.disconnect(self._check)
+        self.session.document_changed.disconnect(self._check)
+        self.session.selection_changed.disconnect(self._check)
         self._drop()
 
+    @property
     @abstractmethod
-    def work(self, scan: Scan) -> Callable[[Progress], Any]:
-        """What is to be done, with the options as they are now; raises ArabesqueError when it cannot be."""
+    def item(self) -> Item | None:
+        """The subject, as committed; None while there is nothing to work on."""
+
+    @abstractmethod
+    def prepared(self) -> Callable[[Progress], Any] | None:
+        """The work, with the options as they are now, ready to run beside the window; None without a subject.
+
+        Raises ArabesqueError when it cannot be.
+        """
 
     @abstractmethod
     def shown_with(self, made: Any) -> Document:
@@ -72,19 +57,24 @@ class TryKeep(ScanTool):
 
     @property
     def says(self) -> str:
-        if self.scan is None:
-            return "Open a scan first"
+        if self.item is None:
+            return self.lacks
         if self._job is not None:
             return "At work: Esc stops it"
         return self.hint if self.made is None else "Enter keeps it, Esc drops it"
 
     @property
     def can_apply(self) -> bool:
-        return self.scan is not None and self._job is None
+        return self.item is not None and self._job is None
 
     @property
     def apply_word(self) -> str:
         return "Try" if self.made is None else "Keep"
+
+    @property
+    def size_facts(self) -> list[Fact]:
+        """How large the subject is."""
+        return []
 
     @property
     def facts(self) -> list[Fact]:
@@ -124,15 +114,6 @@ class TryKeep(ScanTool):
         job.failed.connect(lambda _: self._tried(job, None))
         job.cancelled.connect(lambda: self._tried(job, None))
         self.changed.emit()
-
-    def prepared(self) -> Callable[[Progress], Any] | None:
-        """The work, ready to run beside the window; None while there is nothing to work on."""
-        scan = self.scan
-        return None if scan is None else self.checked(scan, self.work(scan))
-
-    def checked(self, scan: Scan, work: Callable[[Progress], Any]) -> Callable[[Progress], Any]:
-        """The work with whatever is to be looked at before its result is shown."""
-        return work
 
     def _tried(self, job: Job, made: Any) -> None:
         if job is not self._job:

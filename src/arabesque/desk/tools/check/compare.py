@@ -59,7 +59,7 @@ class Compare(Tool):
         elif history.position:
             before = history.steps[history.position - 1]
             self._put_right(f"before: {before.label}", before.document)
-        QTimer.singleShot(0, self.session.fit_wanted.emit)
+        QTimer.singleShot(0, self.session.asks.fit.emit)
 
     @property
     def says(self) -> str:

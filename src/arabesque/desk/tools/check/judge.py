@@ -170,4 +170,4 @@ class JoinsCheck(Judge):
             return
         nearest = np.linalg.norm(measured.samples.points - place, axis=1).argmin()
         size = float(np.linalg.norm(np.ptp(join.points, axis=0)))
-        self.session.fly_wanted.emit(place, measured.samples.normals[nearest], 0.25 * size)
+        self.session.asks.fly.emit(place, measured.samples.normals[nearest], 0.25 * size)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from enum import Enum
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -65,13 +66,19 @@ class DistanceCheck(Judge):
         self._job: Job | None = None
         self._wanted: tuple[object, ...] = ()
         super().start()
-        self.session.changed.connect(self._measure)
+        for signal in self._signals():
+            signal.connect(self._measure)
         self._measure()
 
     def stop(self) -> None:
-        self.session.changed.disconnect(self._measure)
+        for signal in self._signals():
+            signal.disconnect(self._measure)
         if self._job is not None:
             self._job.cancel()
+
+    def _signals(self) -> tuple[Any, ...]:
+        session = self.session
+        return session.document_changed, session.looks_changed, session.measured
 
     def read(self) -> None:
         self.options.against = Against.ALL if self.session.looks.against_all else Against.REFERENCE
@@ -136,7 +143,7 @@ class DistanceCheck(Judge):
         ]
 
     def _fly(self, samples: Samples, place: int) -> None:
-        self.session.fly_wanted.emit(samples.points[place], samples.normals[place], 0.12 * samples.size)
+        self.session.asks.fly.emit(samples.points[place], samples.normals[place], 0.12 * samples.size)
 
 
 def _same(one: tuple[object, ...], two: tuple[object, ...]) -> bool:
@@ -207,7 +214,7 @@ class FormCheck(Judge):
         return [
             Choice(
                 f"hollow, R {1 / island.curvature:.3g} mm, {island.area:.3g} mm²  {item.name}",
-                partial(self.session.fly_wanted.emit, island.place, island.normal, 0.12 * size),
+                partial(self.session.asks.fly.emit, island.place, island.normal, 0.12 * size),
             )
             for item, island, size in self._islands()[:MOST_WORST]
         ]

@@ -12,10 +12,8 @@ from arabesque.arrays import Floats
 from arabesque.checking import Figures, Limits, find_joins, shape_to_scan
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
-from arabesque.desk.jobs import Job
-from arabesque.desk.patches import borders, shape_triangles
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_patches import NEAR, edge_points, edge_under
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.view.camera import Camera
@@ -24,18 +22,19 @@ from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.fitting import EdgeOf, Piece, ring_of
 from arabesque.geometry import LARGEST_DEGREE, Surface
-from arabesque.model import edits
-from arabesque.model.rebuild import given, ingredients
+from arabesque.model import Item
+from arabesque.model.rebuild import given
 from arabesque.progress import Progress
-from arabesque.recipes import PatchBetween, RingPiece
+from arabesque.recipes import Given, PatchBetween, Recipe, RingPiece
 from arabesque.scan import Scan
 
 
-class LayBetween(Tool):
+class LayBetween(Making):
     """Go round the gap: click edges and places; the patch shows as soon as there are four sides."""
 
     needs = (Scan,)
     makes = PatchBetween
+    name = "Patch"
     id = "lay-between"
     step = Step.PATCH
     label = "Patch between edges"
@@ -53,52 +52,38 @@ class LayBetween(Tool):
         v: int = whole(3, 1, LARGEST_DEGREE, "Degree v")
         tangent: bool = labelled(False, "Tangent to edges")
 
-    def start(self) -> None:
+    def clear(self) -> None:
         self.pieces: list[tuple[str, int] | Floats] = []
-        self.made: Surface | None = None
-        self._facts: list[Fact] = []
         self._hover: tuple[str, int] | Floats | None = None
-        self._job: Job | None = None
-        self._made_of: tuple[PatchBetween, tuple[object, ...]] | None = None
-        self._apply_when_made = False
-        self._target: str | None = None
-        item = self.session.surface_item
-        if item is not None and isinstance(item.recipe, PatchBetween):
-            recipe, self._target = item.recipe, item.id
-            self.options.u, self.options.v = recipe.degree
-            self.options.tangent = recipe.tangent
-            self.pieces = [(p.patch, p.edge) if p.place is None else p.place for p in recipe.pieces]
-            if all(piece[0] in self.session.document for piece in self.pieces if isinstance(piece, tuple)):
-                self._try()
-            else:
-                self.pieces = []
 
     @property
-    def covers(self) -> frozenset[str]:
-        return frozenset() if self._target is None or self.made is None else frozenset({self._target})
+    def begun(self) -> bool:
+        return bool(self.pieces)
 
-    def stop(self) -> None:
-        self._drop_job()
+    def take(self, item: Item) -> None:
+        recipe = item.recipe
+        assert isinstance(recipe, PatchBetween)
+        self.options.u, self.options.v = recipe.degree
+        self.options.tangent = recipe.tangent
+        pieces = [(p.patch, p.edge) if p.place is None else p.place for p in recipe.pieces]
+        there = all(piece[0] in self.session.document for piece in pieces if isinstance(piece, tuple))
+        self.pieces = pieces if there else []
 
     @property
     def says(self) -> str:
         if self.session.scan is None:
             return "Open a scan first"
-        if self._job is not None:
+        if self.working:
             return "Fitting: Esc drops it"
         if self.made is not None:
             return "Enter takes it; Backspace takes the last one back"
         return "Click an edge, or a place on the scan; Backspace takes the last one back" if self.pieces else self.hint
 
     @property
-    def can_apply(self) -> bool:
-        return self.made is not None or self._job is not None
-
-    @property
     def facts(self) -> list[Fact]:
         edges = sum(isinstance(piece, tuple) for piece in self.pieces)
         places = len(self.pieces) - edges
-        return [Fact("Edges", str(edges)), Fact("Places", str(places)), *self._facts]
+        return [Fact("Edges", str(edges)), Fact("Places", str(places)), *([] if self.made is None else self.made[1])]
 
     # the hand
 
@@ -126,86 +111,35 @@ class LayBetween(Tool):
         if isinstance(found, tuple) and found in self.pieces:
             return
         self.pieces.append(found)
-        self._try()
+        self.try_it()
 
     def key(self, event: QKeyEvent) -> bool:
         if event.key() == Qt.Key.Key_Backspace and self.pieces:
             self.pieces.pop()
-            self._try()
+            self.try_it()
             return True
         return False
 
-    def escape(self) -> None:
-        if self.pieces:
-            self.pieces = []
-            self._try()
-        else:
-            self.left.emit()
-
-    def options_changed(self) -> None:
-        self._try()
-
     # the patch
 
-    def _recipe(self) -> PatchBetween:
+    def draft(self) -> PatchBetween | None:
         pieces = [RingPiece(p[0], p[1]) if isinstance(p, tuple) else RingPiece(place=p) for p in self.pieces]
-        return PatchBetween(tuple(pieces), (self.options.u, self.options.v), self.options.tangent)
+        recipe = PatchBetween(tuple(pieces), (self.options.u, self.options.v), self.options.tangent)
+        source = given(self.session.document, recipe)
+        whole = source.scan is not None and _four_sides(recipe.ring(source), source.tolerance)
+        return recipe if whole else None
 
-    def _try(self) -> None:
-        """Fit the patch as soon as the pieces make four sides."""
-        self._drop_job()
-        self.made, self._facts = None, []
-        document, recipe = self.session.document, self._recipe()
-        source = given(document, recipe)
-        scan, tolerance, pieces = source.scan, source.tolerance, recipe.ring(source)
-        if scan is None or not _four_sides(pieces, tolerance):
-            self.changed.emit()
-            return
-        self._made_of = recipe, ingredients(document, recipe)
+    def build(self, recipe: Recipe, source: Given, progress: Progress) -> tuple[Surface, list[Fact]]:
+        assert isinstance(recipe, PatchBetween) and source.scan is not None
+        made = recipe.build(source, progress)
+        figures = shape_to_scan(made, source.scan).figures(source.tolerance)
+        return made, _facts_of(made, recipe.ring(source), figures, source.tolerance)
 
-        def work(progress: Progress) -> tuple[Surface, list[Fact]]:
-            made = recipe.build(source, progress)
-            return made, _facts_of(made, pieces, shape_to_scan(made, scan).figures(tolerance), tolerance)
+    def shape_of(self, made: tuple[Surface, list[Fact]]) -> Surface:
+        return made[0]
 
-        job = self.session.run("Laying the patch", work)
-        self._job = job
-        job.done.connect(lambda made: self._take(job, made))
-        job.failed.connect(lambda _: self._take(job, None))
-        job.cancelled.connect(lambda: self._take(job, None))
-        self.changed.emit()
-
-    def _take(self, job: Job, made: tuple[Surface, list[Fact]] | None) -> None:
-        if job is not self._job:
-            return
-        self._job = None
-        if made is not None:
-            self.made, self._facts = made
-            if self._apply_when_made:
-                self.apply()
-        self._apply_when_made = False
-        self.changed.emit()
-
-    def _drop_job(self) -> None:
-        if self._job is not None:
-            self._job.cancel()
-            self._job = None
-
-    def apply(self) -> None:
-        if self._job is not None:
-            self._apply_when_made = True
-        if self.made is None:
-            return
-        made, self.pieces = self.made, []
-        self.made, self._facts = None, []
-        assert self._made_of is not None
-        label = f"patch of {made.count} points between edges"
-        target = self.session.history.document.items.get(self._target or "")
-        if target is not None:
-            self.session.edit(edits.items.derived_again, target, "made again", made, *self._made_of)
-            self._target = None
-        else:
-            self.session.edit(edits.items.derived, label, "Patch", made, *self._made_of)
-        self.changed.emit()
+    def words(self, made: tuple[Surface, list[Fact]]) -> str:
+        return f"patch of {made[0].count} points between edges"
 
     # the picture
 
@@ -213,9 +147,7 @@ class LayBetween(Tool):
         parts: list[Triangles | Lines | Discs | Label] = []
         t = theme.now()
         if self.made is not None:
-            measured = self.session.meters.measure_now("preview", self.made, self.session.scan)
-            parts.append(shape_triangles("preview", measured))
-            parts.append(Lines(borders(measured.samples), t.accent, 1.6, lift=0.8))
+            parts += self.preview(self.made[0], camera)
         for piece, width in [*((piece, 4.0) for piece in self.pieces), (self._hover, 2.4)]:
             if isinstance(piece, tuple) and piece[0] in self.session.document:
                 shape = self.session.document[piece[0]].shape

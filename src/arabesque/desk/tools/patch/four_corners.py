@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -11,27 +11,28 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
-from arabesque.desk.jobs import Job
-from arabesque.desk.patches import borders, shape_triangles
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import DegreeChoice, Tool
+from arabesque.desk.tools.base import DegreeChoice
+from arabesque.desk.tools.making import Making
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import FitProblem
 from arabesque.fitting import FitSettings, PatchFit, bilinear, corners_on_scan, fit_patch
 from arabesque.geometry import Surface
-from arabesque.model import edits
-from arabesque.model.rebuild import given, ingredients
-from arabesque.recipes import PatchOnScan
+from arabesque.model import Item
+from arabesque.progress import Progress
+from arabesque.recipes import Given, PatchOnScan, Recipe
 from arabesque.scan import Scan
 
 
-class FourCornerPatch(Tool):
+class FourCornerPatch(Making):
     """Four clicks make a patch; its corners can be dragged, before it is applied and after."""
 
     needs = (Scan,)
     makes = PatchOnScan
+    name = "Patch"
+    at_once = True
     id = "four-corners"
     step = Step.PATCH
     label = "Patch from four corners"
@@ -54,27 +55,32 @@ class FourCornerPatch(Tool):
             """Given degrees mean nothing while the lightest is looked for."""
             return () if self.degree is DegreeChoice.FIXED else ("u", "v")
 
-    def start(self) -> None:
+    def clear(self) -> None:
         self.corners: list[Floats] = []
-        self.fit: PatchFit | None = None
         self._hover: Floats | None = None
         self._quick: Surface | None = None
         self._dragged: int | None = None
-        self._job: Job | None = None
-        self._apply_when_fitted = False
-        self._target: str | None = None
-        self._made: tuple[PatchOnScan, tuple[object, ...]] | None = None
-        item = self.session.surface_item
-        if item is not None and isinstance(item.shape, Surface) and self.session.scan is not None:
-            p = item.shape.points
-            self.corners = [p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]
-            self._target = item.id
-            if isinstance(item.recipe, PatchOnScan) and item.recipe.degree is not None:
-                self.options.degree = DegreeChoice.FIXED
-                self.options.u, self.options.v = item.recipe.degree
 
-    def stop(self) -> None:
-        self._drop_job()
+    @property
+    def begun(self) -> bool:
+        return bool(self.corners) and self.target is None
+
+    def may_make_again(self, item: Item) -> bool:
+        """Of any patch the corners can be dragged."""
+        return isinstance(item.shape, Surface) and self.session.scan is not None
+
+    def take(self, item: Item) -> None:
+        p = item.shape.points
+        self.corners = [p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]
+        if isinstance(item.recipe, PatchOnScan) and item.recipe.degree is not None:
+            self.options.degree = DegreeChoice.FIXED
+            self.options.u, self.options.v = item.recipe.degree
+
+    @property
+    def fit(self) -> PatchFit | None:
+        """What was fitted to the corners as they are."""
+        made: PatchFit | None = self.made
+        return made
 
     @property
     def says(self) -> str:
@@ -83,15 +89,15 @@ class FourCornerPatch(Tool):
         if len(self.corners) < 4:
             words = ("the first corner", "the second corner", "the third corner", "the fourth corner")
             return f"Click {words[len(self.corners)]} on the scan; or arrows and Space"
-        if self._job is not None:
+        if self.working:
             return "Fitting: Esc drops it"
-        if self._target is not None:
+        if self.target is not None:
             return "Drag a corner to fit the patch again, or click the scan to begin another"
         return "Enter applies, drag a corner to move it, Esc drops it"
 
     @property
     def can_apply(self) -> bool:
-        return len(self.corners) == 4 and self._target is None
+        return len(self.corners) == 4 and self.target is None
 
     @property
     def facts(self) -> list[Fact]:
@@ -108,24 +114,21 @@ class FourCornerPatch(Tool):
         hit = pointer.on_scan(self.session.scan)
         if hit is None:
             if self.session.scan is not None:
-                self.session.told.emit("There is no scan under the pointer: click on the scan", True)
+                self.session.tell("There is no scan under the pointer: click on the scan", True)
             return
         if len(self.corners) == 4:
-            if self._target is None:
+            if self.target is None:
                 return
-            self._clear()
+            self.begin_anew()
         self.corners.append(hit)
         self._quick = None
-        if len(self.corners) == 4:
-            self._start_fit()
-        self.changed.emit()
+        self.try_it()
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
         hit = pointer.on_scan(self.session.scan)
         if dragging and self._dragged is not None:
             if hit is not None:
-                self._drop_job()
-                self.fit = None
+                self.drop()
                 self.corners[self._dragged] = hit
                 self._preview([*self.corners])
         else:
@@ -135,99 +138,54 @@ class FourCornerPatch(Tool):
         self.changed.emit()
 
     def release(self, pointer: Pointer) -> None:
-        if self._dragged is not None and len(self.corners) == 4 and self.fit is None and self._job is None:
-            self._start_fit()
+        if self._dragged is not None and self.made is None and not self.working:
+            self.try_it()
         self._dragged = None
         self.changed.emit()
 
     def key(self, event: QKeyEvent) -> bool:
-        if event.key() == Qt.Key.Key_Backspace and self.corners and self._target is None:
-            self._drop_job()
+        if event.key() == Qt.Key.Key_Backspace and self.corners and self.target is None:
             self.corners.pop()
-            self.fit = self._quick = None
-            self.changed.emit()
+            self._quick = None
+            self.try_it()
             return True
         return False
 
-    def escape(self) -> None:
-        begun = bool(self.corners) and self._target is None
-        self._clear()
-        if begun:
-            self.changed.emit()
-        else:
-            self.left.emit()
-
-    def options_changed(self) -> None:
-        if len(self.corners) == 4:
-            self._start_fit()
-        self.changed.emit()
-
-    def apply(self) -> None:
-        if self._target is not None or len(self.corners) < 4:
-            return
-        if self.fit is None:
-            self._apply_when_fitted = True
-            return
-        self._commit(self.fit)
-
     # the fit
 
-    def _degree(self) -> tuple[int, int] | None:
-        given = self.options.degree is DegreeChoice.FIXED
-        return (self.options.u, self.options.v) if given else None
+    def draft(self) -> PatchOnScan | None:
+        if len(self.corners) < 4 or self.session.scan is None:
+            return None
+        degree = (self.options.u, self.options.v) if self.options.degree is DegreeChoice.FIXED else None
+        return PatchOnScan(np.array(self.corners), degree)
 
-    def _start_fit(self) -> None:
-        scan = self.session.scan
-        if scan is None:
-            return
-        self._drop_job()
-        self.fit = None
-        recipe = PatchOnScan(np.array(self.corners), self._degree())
-        document = self.session.document
-        source = given(document, recipe)
-        self._made = recipe, ingredients(document, recipe)
-        job = self.session.run("Fitting the patch", lambda progress: recipe.fit(source, progress))
-        job.done.connect(lambda fit: self._fitted(job, fit))
-        job.failed.connect(lambda _: self._fitted(job, None))
-        self._job = job
-        self.changed.emit()
+    def build(self, recipe: Recipe, source: Given, progress: Progress) -> PatchFit:
+        assert isinstance(recipe, PatchOnScan)
+        return recipe.fit(source, progress)
 
-    def _fitted(self, job: Job, fit: PatchFit | None) -> None:
-        if job is not self._job:
-            return
-        self._job, self.fit = None, fit
-        if fit is not None:
-            self._quick = fit.surface
-            p = fit.surface.points
-            self.corners = [p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]
-            if self._target is not None:
-                if self._target in self.session.document:
-                    self._put_again(self._target, fit)
-            elif self._apply_when_fitted:
-                self._commit(fit)
-        self._apply_when_fitted = False
-        self.changed.emit()
+    def shape_of(self, made: PatchFit) -> Surface:
+        return made.surface
 
-    def _commit(self, fit: PatchFit) -> None:
-        assert self._made is not None
-        label = f"patch of {fit.surface.count} points"
-        self.session.edit(edits.items.derived, label, "Patch", fit.surface, *self._made)
+    def built(self) -> None:
+        assert self.fit is not None
+        self._quick = self.fit.surface
+        p = self.fit.surface.points
+        self.corners = [p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]
+
+    def words(self, made: PatchFit) -> str:
+        return f"patch of {made.surface.count} points"
+
+    def words_again(self, item: Item) -> str:
+        draft = self.draft()
+        other = isinstance(item.recipe, PatchOnScan) and draft is not None and item.recipe.degree != draft.degree
+        return "another degree" if other else "corner moved"
+
+    def kept(self) -> None:
+        """The corners stay, to be dragged."""
         item = self.session.selection
-        assert item is not None
-        self._target = item.id
+        if self.target is None and item is not None:
+            self.target = item.id
         self._quick = None
-        self.changed.emit()
-
-    def _put_again(self, item_id: str, fit: PatchFit) -> None:
-        """Another fit for a patch that is there: one that followed the scan still does."""
-        document = self.session.history.document
-        item = document[item_id]
-        if item.recipe is not None and self._made is not None:
-            degree = isinstance(item.recipe, PatchOnScan) and item.recipe.degree != self._made[0].degree
-            words = "another degree" if degree else "corner moved"
-            self.session.edit(edits.items.derived_again, item, words, fit.surface, *self._made)
-        else:
-            self.session.commit(f"{item.name}: corner moved", document.with_shape(item_id, fit.surface))
 
     def _preview(self, corners: list[Floats]) -> None:
         """A light, quick fit while the hand moves."""
@@ -240,25 +198,12 @@ class FourCornerPatch(Tool):
         except FitProblem:  # for the moment the four places make no patch: nothing to show
             self._quick = None
 
-    def _drop_job(self) -> None:
-        if self._job is not None:
-            self._job.cancel()
-            self._job = None
-
-    def _clear(self) -> None:
-        self._drop_job()
-        self.corners = []
-        self.fit = self._quick = self._target = None
-        self._apply_when_fitted = False
-
     # the picture
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         parts: list[Triangles | Lines | Discs | Label] = []
         if self._quick is not None:
-            measured = self.session.meters.measure_now("preview", self._quick, self.session.scan)
-            parts.append(replace(self.session.kept(shape_triangles, "preview", measured), lift=0.5))
-            parts.append(Lines(borders(measured.samples), theme.now().accent, 1.6, lift=0.8))
+            parts += self.preview(self._quick, camera)
         elif len(self.corners) in (2, 3):
             parts.append(Lines(polyline(np.array(self.corners)), theme.now().accent, 1.5, on_top=True))
         if self.corners:

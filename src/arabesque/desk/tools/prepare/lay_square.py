@@ -151,7 +151,7 @@ class LaySquare(MovingWork):
             return
         hit = scan.pick(*pointer.camera.ray(pointer.x, pointer.y))
         if hit is None:
-            self.session.told.emit("There is no scan under the pointer: click on the scan", True)
+            self.session.tell("There is no scan under the pointer: click on the scan", True)
             return
         if o.way is SquareWay.POINTS:
             self._points = [*self._points, hit[0]][-3:]

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from arabesque.desk.checks.curvature import CurvatureLook, ScanCurvature
 from arabesque.desk.facts import Fact
 from arabesque.desk.scan_views import CurvatureKind
+from arabesque.desk.tools.on_scan import ScanTool
 from arabesque.desk.tools.options import labelled
-from arabesque.desk.tools.try_keep import ScanTool
 
 CURVATURE = ScanCurvature()
 

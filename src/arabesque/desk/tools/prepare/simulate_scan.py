@@ -69,7 +69,7 @@ class SimulateScan(Tool):
         def finish(scan: Scan) -> None:
             note = f"simulated, noise {noise:g} mm, seed {seed}"
             self.session.add(f"{name} scanned", f"{name} clay", scan, words=note)
-            self.session.fit_wanted.emit()
+            self.session.asks.fit.emit()
             self.left.emit()
 
         job = self.session.run(f"Scanning {name}", run)
