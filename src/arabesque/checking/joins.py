@@ -271,10 +271,12 @@ def _mismatch(one: _Side, two: _Side, across: Floats, size: float) -> tuple[Floa
     """Angle, degrees, and the shares by which curvature and its change differ; slopes are taken away from the edge."""
     normal_a, normal_b = one.normals, two.normals
     (bend_a, slope_a), (bend_b, slope_b) = one.bend_and_slope(across, size), two.bend_and_slope(across, size)
-    side = np.sign(np.einsum("nc,nc->n", normal_a, normal_b))
-    side = np.where(side == 0, 1.0, side)
-    sine = np.linalg.norm(np.cross(normal_a, normal_b), axis=1)
-    angle = np.degrees(np.arctan2(sine, np.abs(np.einsum("nc,nc->n", normal_a, normal_b))))
+    cosine = np.einsum("nc,nc->n", normal_a, normal_b)
+    # the length of a x b, by components: several times quicker for a few places than NumPy's cross product
+    (ax, ay, az), (bx, by, bz) = normal_a.T, normal_b.T
+    sine = np.sqrt((ay * bz - az * by) ** 2 + (az * bx - ax * bz) ** 2 + (ax * by - ay * bx) ** 2)
+    angle = np.degrees(np.arctan2(sine, np.abs(cosine)))
+    side = np.where(cosine < 0, -1.0, 1.0)
     bend_b, slope_b = side * bend_b, side * slope_b
     scale = np.maximum((np.abs(bend_a) + np.abs(bend_b)) / 2, LEAST_BEND)
     curvature = np.abs(bend_a - bend_b) / scale

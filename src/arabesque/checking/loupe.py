@@ -60,5 +60,6 @@ def _near(samples: Samples, place: Floats, reach: float) -> tuple[Floats, Ints]:
     """Points (n, 3), from the place, and the triangles of them that come within ``reach``."""
     points = samples.points - place
     close = np.einsum("nc,nc->n", points, points) <= reach * reach
-    some = samples.triangles[close[samples.triangles].any(axis=1)]
+    # a triangle is far smaller than the reach, which is twice what is looked at: one corner speaks for it
+    some = samples.triangles[close[samples.triangles[:, 0]]]
     return points, some if len(some) else samples.triangles

@@ -18,10 +18,8 @@ if TYPE_CHECKING:
 
 def surface_net(surface: Surface) -> Net:
     """The net of a patch: its rows along u, one a column number, then those along v."""
-    rows, along = _crossed(*surface.points.shape[:2])
-    return Net(
-        surface.points.reshape(-1, 3), rows, along, border_of(surface.points.shape).ravel(), surface.points.shape[1]
-    )
+    nu, nv = surface.points.shape[:2]
+    return Net(surface.points.reshape(-1, 3), *_crossed(nu, nv), nv)
 
 
 def surface_frames(surface: Surface) -> Frames:
@@ -64,8 +62,10 @@ def border_of(shape: tuple[int, ...]) -> Bools:
 
 
 @cache
-def _crossed(nu: int, nv: int) -> tuple[tuple[Ints, ...], tuple[int, ...]]:
-    index = np.arange(nu * nv).reshape(nu, nv)
-    index.setflags(write=False)
+def _crossed(nu: int, nv: int) -> tuple[tuple[Ints, ...], tuple[int, ...], Bools]:
+    """Rows, their directions, and the points on the border of a net of rows and columns."""
+    index, border = np.arange(nu * nv).reshape(nu, nv), border_of((nu, nv)).ravel()
+    for array in (index, border):
+        array.setflags(write=False)
     rows = (*(index[:, j] for j in range(nv)), *(index[i] for i in range(nu)))
-    return rows, (0,) * nv + (1,) * nu
+    return rows, (0,) * nv + (1,) * nu, border

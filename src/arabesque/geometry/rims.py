@@ -70,9 +70,11 @@ class Rim:
 
     def inward(self, t: Floats) -> Floats:
         """(n, 2) half the width of the patch's parameters, square to the border, to the side that shows."""
-        sides = np.ptp(np.array(self.surface.domain), axis=1)
-        way = unit(self.ways(t) / sides)
-        return self.inwards * 0.5 * np.column_stack([-way[:, 1], way[:, 0]]) * sides
+        (u0, u1), (v0, v1) = self.surface.domain
+        sides = np.array([u1 - u0, v1 - v0])
+        way = unit((self.ways(t[:1]) if self.straight else self.ways(t)) / sides)
+        inward: Floats = self.inwards * 0.5 * np.column_stack([-way[:, 1], way[:, 0]]) * sides
+        return np.broadcast_to(inward, (len(t), 2))
 
 
 def edge_rims(surface: Any) -> tuple[Rim, ...]:

@@ -12,7 +12,7 @@ from arabesque.model.document import Document
 from arabesque.model.history import History, Milestone
 from arabesque.model.journal import Journal, Leftover, Recovered, set_aside
 from arabesque.model.kinds import kind_of
-from arabesque.model.rebuild import rebuilt
+from arabesque.model.rebuild import order, rebuilt
 from arabesque.model.store import Project
 
 
@@ -60,7 +60,8 @@ class Work:
         for item in document:
             if before.items.get(item.id) is not item:
                 kind_of(item.shape)
-        document = rebuilt(document, live=True)  # refuses circles
+        order(document)  # refuses circles
+        document = rebuilt(document, live=True)
         self.history.commit(label, document)
         if self.journal is not None:
             self.journal.commit(label, before, document)

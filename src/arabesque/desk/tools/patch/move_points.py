@@ -15,6 +15,7 @@ from arabesque.arrays import Bools, Floats
 from arabesque.checking import close_up
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
+from arabesque.desk.patches import size_of
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.moves import Way, clung, directions, neighbours_follow, slid
@@ -211,7 +212,7 @@ class MovePoints(Tool):
         at = np.flatnonzero(chosen)[np.linalg.norm(places - places.mean(axis=0), axis=1).argmin()]
         place = frames.places[at]
         normal = scan.closest(place[None]).normals[0]
-        radius = max(LOUPE_SHARE * measured.samples.size, 1.0)
+        radius = max(LOUPE_SHARE * size_of([item]), 1.0)
         charts = []
         for word, direction in (("along the row", frames.along_u[at]), ("along the column", frames.along_v[at])):
             near = close_up(measured.samples, scan, place, normal, direction, radius)
