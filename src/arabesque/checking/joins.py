@@ -246,7 +246,7 @@ class _Side(NamedTuple):
 
     @classmethod
     def read(cls, surface: Surface, uv: Floats, away: Floats) -> _Side:
-        """uv: (n, 2) places. away: (n, 2), the way in parameters of which a thousandth is gone."""
+        """uv: (n, 2) places. away: (n, 2) or (1, 2), the way in parameters of which a thousandth is gone."""
         step = 1e-3 * away
         both = surface.derivatives(np.concatenate([uv, uv + step]), 2)
         along_u, along_v = both[1, 0, : len(uv)], both[0, 1, : len(uv)]

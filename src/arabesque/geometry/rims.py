@@ -62,19 +62,19 @@ class Rim:
         return np.column_stack([np.interp(t, self._shares, self.uv[:, axis]) for axis in (0, 1)])
 
     def ways(self, t: Floats) -> Floats:
-        """(n, 2) how the parameters change with the share of the way."""
+        """(n, 2) how the parameters change with the share of the way; (1, 2) where that is the same all along."""
         if self.straight:
-            return np.broadcast_to(self.uv[1] - self.uv[0], (len(t), 2))
+            return (self.uv[1] - self.uv[0])[None]
         piece = np.clip(np.searchsorted(self._shares, t, side="right") - 1, 0, len(self.uv) - 2)
         return (np.diff(self.uv, axis=0) / np.diff(self._shares)[:, None])[piece]
 
     def inward(self, t: Floats) -> Floats:
-        """(n, 2) half the width of the patch's parameters, square to the border, to the side that shows."""
+        """Half the width of the patch's parameters, square to the border, to the side that shows; as ``ways``."""
         (u0, u1), (v0, v1) = self.surface.domain
-        sides = np.array([u1 - u0, v1 - v0])
-        way = unit((self.ways(t[:1]) if self.straight else self.ways(t)) / sides)
-        inward: Floats = self.inwards * 0.5 * np.column_stack([-way[:, 1], way[:, 0]]) * sides
-        return np.broadcast_to(inward, (len(t), 2))
+        ways = self.ways(t)
+        a, b = ways[:, 0] / (u1 - u0), ways[:, 1] / (v1 - v0)
+        half = self.inwards * 0.5 / np.hypot(a, b)
+        return np.column_stack([-b * half * (u1 - u0), a * half * (v1 - v0)])
 
 
 def edge_rims(surface: Any) -> tuple[Rim, ...]:
