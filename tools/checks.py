@@ -14,6 +14,9 @@ BIN = Path(sys.executable).parent
 WINDOW_TEST = 7
 """A test that drives the window takes about so many times as long as another one."""
 
+ONE_CORE = {"OPENBLAS_NUM_THREADS": "1", "LP_NUM_THREADS": "1"}
+"""Two groups of tests run side by side on two cores: neither is to take the other's."""
+
 TIMES: list[tuple[float, str]] = []
 """Seconds that each test took, from the end of the one before it in its group."""
 
@@ -65,6 +68,7 @@ def run_tests(modules: list[str]) -> tuple[int, int, int]:
     lines: list[str] = []
     before = time.monotonic()
     with Screen() as environment:
+        environment |= ONE_CORE
         process = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.PIPE, text=True, bufsize=1)
         assert process.stderr is not None
         told = 0

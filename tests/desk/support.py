@@ -37,6 +37,8 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 LEFT = Qt.MouseButton.LeftButton
 MIDDLE = Qt.MouseButton.MiddleButton
 
+SMALL = (1000, 640)
+"""Width and height of the window in most tests, pixels."""
 _PATCHED: list[Document] = []
 
 
@@ -52,8 +54,9 @@ def application() -> QApplication:
 
 
 class WindowTest(unittest.TestCase):
-    """Tests with an open window of 1280 x 800, one for the class; it is empty again before each of them.
+    """Tests with an open window, one for the class; it is empty again before each of them.
 
+    It is small: without a graphics card its size is most of what a picture takes.
     A class whose tests change what a window begins with (settings, journals, its size) has a ``fresh`` one a test.
     """
 
@@ -104,7 +107,7 @@ class WindowTest(unittest.TestCase):
     def _empty(self) -> None:
         """The window as it is at the start."""
         session, window = self.session, self.window
-        window.resize(1280, 800)
+        window.resize(*SMALL)
         for job in session.jobs.jobs:
             job.cancel()
         self.until(lambda: session.jobs.idle)

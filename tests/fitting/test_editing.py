@@ -147,6 +147,7 @@ class KeptOnTest(unittest.TestCase):
         moved[2] += [3.0, 0, 0]
         shares = np.zeros(moved.shape[:2])
         shares[1:4] = 1.0
+        moved, shares = moved.reshape(-1, 3), shares.ravel()
 
         def on(places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
             radius = np.linalg.norm(places, axis=1, keepdims=True)

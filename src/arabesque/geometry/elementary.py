@@ -75,9 +75,7 @@ class Elementary(Surface):
 
     def with_points(self, points: ArrayLike) -> Surface:
         """A free surface with other control points: it is no true shape any more."""
-        return Surface(
-            self.degree, self.knots, np.reshape(np.asarray(points, dtype=float), self.points.shape), self.weights
-        )
+        return Surface(self.degree, self.knots, self.points, self.weights).with_points(points)
 
     def moved(self, matrix: Floats) -> Elementary:
         """The shape after a rigid motion."""

@@ -156,7 +156,8 @@ class Surface:
 
     def with_points(self, points: ArrayLike) -> Surface:
         """The surface with as many other control points, in rows and columns or one after the other."""
-        return replace(self, points=np.reshape(np.asarray(points, dtype=float), self.points.shape))
+        array = np.asarray(points, dtype=float)
+        return replace(self, points=array.reshape(self.points.shape) if array.shape == (self.count, 3) else array)
 
     def shows(self, uv: Floats) -> Bools:
         """Which of the (n, 2) parameters belong to what is seen of it: all of them, but for a face."""
