@@ -1,21 +1,24 @@
 """Run every check and close with one clear summary. Called by ./check in the virtual environment."""
 
 import os
-import re
 import subprocess
 import sys
 import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from queue import Empty, SimpleQueue
+
+from tools.runner import DONE
 
 ROOT = Path(__file__).resolve().parent.parent
 BIN = Path(sys.executable).parent
 
+WORKERS = 2
 WINDOW_TEST = 7
 """A test that drives the window takes about so many times as long as another one."""
 
 ONE_CORE = {"OPENBLAS_NUM_THREADS": "1", "LP_NUM_THREADS": "1"}
-"""Two groups of tests run side by side on two cores: neither is to take the other's."""
+"""Two processes run tests side by side on two cores: neither is to take the other's."""
 
 TIMES: list[tuple[float, str]] = []
 """Seconds that each test took, from the end of the one before it in its group."""
@@ -34,11 +37,14 @@ def main(modules: list[str]) -> int:
         for name, command in PARTS.items():
             results[name] = subprocess.run(command, cwd=ROOT, check=False).returncode == 0
     began = time.monotonic()
-    groups = [modules] if modules else halves()
-    with ThreadPoolExecutor(len(groups)) as pool:
-        counts = list(pool.map(run_tests, groups))
+    waiting: SimpleQueue[list[str]] = SimpleQueue()
+    for names in [modules] if modules else [[name] for name in heaviest_first()]:
+        waiting.put(names)
+    workers = 1 if modules else WORKERS
+    with ThreadPoolExecutor(workers) as pool:
+        counts = list(pool.map(lambda _: run_tests(waiting), range(workers)))
     passed, failed, skipped = (sum(numbers) for numbers in zip(*counts, strict=True))
-    results["tests"] = failed == 0 and all(ran > 0 for ran, _, _ in counts)
+    results["tests"] = failed == 0 and passed > 0
     print(f"\ntests took {time.monotonic() - began:.0f} s; the slowest:")
     for seconds, name in sorted(TIMES, reverse=True)[:12]:
         print(f"{seconds:6.1f} s  {name}")
@@ -49,51 +55,65 @@ def main(modules: list[str]) -> int:
     return 0 if all(results.values()) else 1
 
 
-def halves() -> list[list[str]]:
-    """All test modules in two groups that take about as long, to run side by side."""
+def heaviest_first() -> list[str]:
+    """All test modules, those that probably take longest first: what comes last fills the gaps."""
     weights = {}
     for path in (ROOT / "tests").rglob("test_*.py"):
         name = ".".join(path.relative_to(ROOT).with_suffix("").parts)
         count = path.read_text(encoding="utf-8").count("    def test_")
         weights[name] = count * (WINDOW_TEST if name.startswith("tests.desk.") else 1)
-    groups: list[list[str]] = [[], []]
-    for name in sorted(weights, key=lambda name: (-weights[name], name)):
-        min(groups, key=lambda group: sum(weights[one] for one in group)).append(name)
-    return groups
+    return sorted(weights, key=lambda name: (-weights[name], name))
 
 
-def run_tests(modules: list[str]) -> tuple[int, int, int]:
-    """Run unittest on a screen of its own; returns passed, failed (with errors) and skipped."""
-    command = [sys.executable, "-X", "faulthandler", "-m", "unittest", "-v", *modules]
-    lines: list[str] = []
-    before = time.monotonic()
+def run_tests(waiting: "SimpleQueue[list[str]]") -> tuple[int, int, int]:
+    """Run what waits, in one process with a screen of its own; returns passed, failed (with errors) and skipped."""
+    command = [sys.executable, "-X", "faulthandler", "-m", "tools.runner"]
+    total = [0, 0, 0]
     with Screen() as environment:
         environment |= ONE_CORE
-        process = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.PIPE, text=True, bufsize=1)
-        assert process.stderr is not None
-        told = 0
-        for line in process.stderr:
-            lines.append(line)
-            if line.rstrip().endswith("... ok"):
-                now = time.monotonic()
-                TIMES.append((now - before, line.removesuffix("... ok\n")))
-                before = now
-            # what failed is told in one piece at the end, so that two groups do not mix
-            if told == len(lines) - 1 and not line.startswith(("====", "----")):
-                sys.stdout.write(line)
-                sys.stdout.flush()
-                told += 1
-        code = process.wait()
-    sys.stdout.write("".join(lines[told:]))
+        pipe = subprocess.PIPE
+        process = subprocess.Popen(command, cwd=ROOT, env=environment, stdin=pipe, stderr=pipe, text=True, bufsize=1)
+        while not waiting.empty():
+            try:
+                modules = waiting.get_nowait()
+            except Empty:
+                break
+            ran, failed, skipped = run_modules(process, modules)
+            total = [total[0] + ran - failed - skipped, total[1] + failed, total[2] + skipped]
+            if process.poll() is not None:
+                break
+        assert process.stdin is not None
+        process.stdin.close()
+        process.wait()
+    return total[0], total[1], total[2]
+
+
+def run_modules(process: "subprocess.Popen[str]", modules: list[str]) -> tuple[int, int, int]:
+    """Have the process run some modules; how many tests ran, failed and were skipped."""
+    assert process.stdin is not None and process.stderr is not None
+    process.stdin.write(" ".join(modules) + "\n")
+    process.stdin.flush()
+    lines: list[str] = []
+    before, told = time.monotonic(), 0
+    for line in process.stderr:
+        if line.startswith(DONE):
+            sys.stdout.write("".join(lines[told:]) if "FAILED" in "".join(lines[-2:]) else "")
+            sys.stdout.flush()
+            ran, failed, skipped = (int(number) for number in line.removeprefix(DONE).split())
+            return ran, failed, skipped
+        lines.append(line)
+        if line.rstrip().endswith("... ok"):
+            now = time.monotonic()
+            TIMES.append((now - before, line.removesuffix("... ok\n")))
+            before = now
+        # what failed is told in one piece at the end, so that two processes do not mix
+        if told == len(lines) - 1 and not line.startswith(("====", "----")):
+            sys.stdout.write(line)
+            sys.stdout.flush()
+            told += 1
+    sys.stdout.write("".join(lines[told:]) + f"the process died in {' '.join(modules)}\n")
     sys.stdout.flush()
-    text = "".join(lines[-4:])
-    ran = re.search(r"^Ran (\d+) test", text, re.MULTILINE)
-    count = {word: int(n) for word, n in re.findall(r"(failures|errors|skipped|unexpected successes)=(\d+)", text)}
-    failed = count.get("failures", 0) + count.get("errors", 0) + count.get("unexpected successes", 0)
-    if code != 0 and failed == 0:
-        failed = 1  # the runner itself died
-    skipped = count.get("skipped", 0)
-    return max(0, (int(ran[1]) if ran else 0) - failed - skipped), failed, skipped
+    return 1, 1, 0
 
 
 class Screen:

@@ -516,6 +516,8 @@ class LookAndItemsTest(PrepareTest):
 
     def test_every_tool_of_the_step_fits_its_column(self) -> None:
         """At 1280 x 800 the last tool of the longest step is in sight and no word is cut."""
+        self.window.resize(1280, 800)
+        QTest.qWait(50)
         self.open_heron()
         self.window.hand.go_to(self.window.hand.step.PREPARE)
         self.idle()
