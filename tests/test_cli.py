@@ -3,6 +3,7 @@
 import contextlib
 import io
 import json
+import os
 import tempfile
 import unittest
 from pathlib import Path
@@ -132,6 +133,28 @@ class CommandsTest(unittest.TestCase):
         self.assertIn("--close-rim", printed)
         code, printed, _ = run("prepare", self.folder / "p.ply", "--close-rim", "--fill", "flat", "--out", out)
         self.assertIn("watertight", printed)
+
+    def test_only_files_are_read_and_written(self) -> None:
+        """A pipe that nobody writes to, a device without an end, a name without an end: one clear line, at once."""
+        pipe = self.folder / "pipe.stl"
+        os.mkfifo(pipe)
+        for number, device in enumerate(("/dev/zero", "/dev/urandom", "/dev/full")):
+            (self.folder / f"{number}.step").symlink_to(device)
+            (self.folder / f"{number}.stl").symlink_to(device)
+        good, long = self.folder / "good.stl", self.folder / ("x" * 265 + ".stl")
+        write_scan(good, plane())
+        calls = [("prepare", odd, "--out", self.folder / "o.ply") for odd in (pipe, self.folder / "1.stl", long)]
+        calls += [("compare", self.folder / f"{number}.step", good) for number in range(3)]
+        calls += [("compare", self.folder, good), ("run", pipe), ("run", long)]
+        calls += [("prepare", good, "--out", self.folder / "2.stl"), ("prepare", good, "--out", long)]
+        calls += [("simulate", "heron", "--triangles", 2000, "--seed", -1, "--out", self.folder / "h.ply")]
+        for call in calls:
+            with self.subTest(call=" ".join(map(str, call))[-60:]):
+                code, _, complaint = run(*call)
+                self.assertEqual(code, 1, complaint)
+                self.assertEqual(complaint.count("\n"), 1, complaint)
+                self.assertLess(len(complaint), 400)
+        self.assertTrue(Path("/dev/full").is_char_device())
 
     def test_prepare_says_what_is_wrong(self) -> None:
         scan = self.folder / "p.stl"

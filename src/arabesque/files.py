@@ -1,4 +1,4 @@
-"""Writing files so that at every moment either the old or the new one is there, whole."""
+"""Files: what may be read, and writing so that at every moment either the old or the new one is there, whole."""
 
 from __future__ import annotations
 
@@ -11,7 +11,31 @@ from pathlib import Path
 
 from arabesque.errors import FileProblem
 
+LONGEST_SHOWN = 120
+"""Signs of a path in a message."""
 _WRITABLE = stat.S_IWUSR | stat.S_IWGRP | stat.S_IWOTH
+
+
+def readable(path: str | Path) -> Path:
+    """The path of a regular file. Raises FileProblem for a folder, a device, a pipe, or what is not there."""
+    path = Path(path)
+    try:
+        mode = path.stat().st_mode
+    except FileNotFoundError:
+        raise FileProblem(f"{path} does not exist", "Check the name") from None
+    except OSError as problem:
+        raise FileProblem(f"{_short(path)} cannot be read ({problem.strerror})", "Check the name") from problem
+    if stat.S_ISDIR(mode):
+        raise FileProblem(f"{path} is a folder", "Choose a file in it")
+    if not stat.S_ISREG(mode):
+        raise FileProblem(f"{path} is a device or a pipe", "Write what comes from it to a file first, and open that")
+    return path
+
+
+def _short(path: Path) -> str:
+    """A path as far as there is room for it in a message."""
+    text = str(path)
+    return text if len(text) <= LONGEST_SHOWN else f"{text[: LONGEST_SHOWN // 2]}…{text[-LONGEST_SHOWN // 4 :]}"
 
 
 @contextlib.contextmanager
@@ -22,10 +46,10 @@ def written(path: str | Path, cure: str = "Choose another place") -> Iterator[Pa
     FileProblem, with ``cure``, when the place cannot be written; whatever goes wrong leaves the older file.
     """
     path = Path(path)
-    if path.is_dir():
-        raise FileProblem(f"{path} is a folder", "Give a name for the file")
     beside: Path | None = None
     try:
+        if path.is_dir():
+            raise FileProblem(f"{path} is a folder", "Give a name for the file")
         target = path.resolve()
         mode = _mode(target)
         beside = target.with_name(f".arabesque-{uuid.uuid4().hex}{path.suffix}")
@@ -38,7 +62,7 @@ def written(path: str | Path, cure: str = "Choose another place") -> Iterator[Pa
         beside = None
         synced(target.parent)
     except OSError as problem:
-        raise FileProblem(f"{path} cannot be written ({problem.strerror})", cure) from problem
+        raise FileProblem(f"{_short(path)} cannot be written ({problem.strerror})", cure) from problem
     finally:
         if beside is not None:
             with contextlib.suppress(OSError):  # a full or vanished disk has been reported already
@@ -69,9 +93,12 @@ def synced(path: Path) -> None:
 def _mode(target: Path) -> int | None:
     """Permissions of the older file, which stay; None where there is none. Raises FileProblem for a protected one."""
     try:
-        mode = stat.S_IMODE(target.stat().st_mode)
+        found = target.stat().st_mode
     except FileNotFoundError:
         return None
+    if not stat.S_ISREG(found):
+        raise FileProblem(f"{target} is a device or a pipe", "Give the name of a file")
+    mode = stat.S_IMODE(found)
     if not mode & _WRITABLE:
         raise FileProblem(f"{target} is write-protected", "Save under another name, or allow writing to the file first")
     return mode

@@ -1,5 +1,6 @@
 """Derived items in the window: rebuilt beside it, their state in the Outline, free when changed by hand."""
 
+import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -8,7 +9,7 @@ from arabesque.desk.tools.patch.between_edges import LayBetween
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.geometry import split_surface
-from arabesque.model import Item, any_stale, edits
+from arabesque.model import Item, any_stale, edits, settled
 from arabesque.recipes import PatchBetween, PatchOnScan, RingPiece
 from tests.desk.support import CTRL, WindowTest
 from tests.examples import heron
@@ -141,3 +142,28 @@ class DerivedTest(WindowTest):
         assert self.session.surface_item is not None
         self.assertEqual(self.session.surface_item.made_of[1], 2.0)
         self.assertIs(self.session.surface_item.made_of[0], heron(25_000).scan)
+
+    def test_in_a_drag_images_follow_and_what_takes_longer_fades(self) -> None:
+        self.patched()
+        item, whole = self.session.surface_item, self.surface()
+        assert item is not None
+        self.session.edit(edits.twins.mirrored_live, item)
+        recipe = PatchBetween((RingPiece(item.id, 1), RingPiece(item.id, 3)))
+        beside = Item("d", "between", split_surface(whole, 0, 0.3)[0], recipe=recipe)
+        self.session.commit("derived", settled(self.session.document.with_item(beside), "d"))
+        self.idle()
+
+        def faint() -> dict[str, bool]:
+            self.view.repaint()
+            return {mesh.slot: mesh.dimmed for mesh in self.view.scene.triangles if mesh.slot in drawn}
+
+        drawn = (item.id, f"{item.id} image", "d")
+        self.assertEqual(faint(), dict.fromkeys(drawn, False))
+        moved = whole.with_points(whole.points + np.array([0, 0, 3.0]))
+        self.session.show(self.session.moving(self.session.document.with_shape(item.id, moved)))
+        self.assertEqual(faint(), {**dict.fromkeys(drawn, False), "d": True})
+        shown = {mesh.slot: mesh.points for mesh in self.view.scene.triangles}
+        here, there = shown[item.id].mean(axis=0), shown[f"{item.id} image"].mean(axis=0)
+        np.testing.assert_allclose(there, here * [1, -1, 1], atol=1e-6)
+        self.session.drop_shown()
+        self.assertEqual(faint(), dict.fromkeys(drawn, False))

@@ -4,14 +4,16 @@ from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QLabel, QWidget
 
 from arabesque.desk.kept import Kept
 from arabesque.desk.kinds import SHOWN, item_under, shown_of
 from arabesque.desk.looks import ScanLook
+from arabesque.desk.plain import hint
 from arabesque.desk.tools.check.judge import JoinsCheck
 from arabesque.desk.view.pointer import Pointer
 from arabesque.geometry import Curve, Elementary, split_surface
-from arabesque.model import KINDS, Document, Item, edits
+from arabesque.model import KINDS, Document, Item, Origin, edits
 from arabesque.reading import LineSet, Regions
 from tests.desk.support import WindowTest
 from tests.examples import every_kind, random_surface
@@ -37,6 +39,32 @@ class EveryKindTest(WindowTest):
             return np.array([70.0, 90.0, 0.0])
         (u0, u1), (v0, v1) = shape.domain
         return shape.at([[(u0 + u1) / 2, (v0 + v1) / 2]])[0]
+
+    def test_words_from_a_file_are_never_read_as_markup(self) -> None:
+        """A name such as this one, read as markup, takes all memory."""
+        bad = '<img src="/dev/zero"> &amp; <b>bold</b>'
+        document = self.session.document
+        layer = document.new_layer(bad)
+        document = document.with_layer(layer)
+        for item in document:
+            document = document.changed(item.id, name=bad, origin=Origin((), bad), layer=layer.id, trouble=bad)
+        self.session.start(document, None, "opened")
+        self.window.sight.toggle("net")
+        for item in document:
+            self.session.select(item.id)
+            self.session.tell(bad, True)
+            self.idle()
+            for widget in self.window.findChildren(QWidget):
+                self.assertNotIn("<img", widget.toolTip())
+                if isinstance(widget, QLabel) and "<img" in widget.text():
+                    self.assertEqual(widget.textFormat(), Qt.TextFormat.PlainText, widget.objectName())
+        model = self.window.outline.model
+        rows = [model.item(row) for row in range(model.rowCount())]
+        while rows:
+            row = rows.pop()
+            self.assertNotIn("<img", row.toolTip())
+            rows += [row.child(k) for k in range(row.rowCount())]
+        self.assertEqual(hint("a < b"), "<qt>a &lt; b</qt>")
 
     def test_both_tables_match(self) -> None:
         self.assertEqual({shown.made for shown in SHOWN}, {kind.made for kind in KINDS})

@@ -28,6 +28,17 @@ class DocumentTest(unittest.TestCase):
         self.assertIsNot(second.without("s").reference_scan, None)
         self.assertIsNone(self.document.without("s").reference_scan)
 
+    def test_names_are_one_line_of_what_can_be_printed(self) -> None:
+        shape = random_surface((2, 2), (1, 1))
+        for name, shown in (
+            ("Kotflügel 翼", "Kotflügel 翼"),
+            ("two\nlines\tand\u202etricks\x00", "two lines and tricks"),
+            ("", "Unnamed"),
+            ("\n", "Unnamed"),
+            ("x" * 100_000, "x" * 119 + "…"),
+        ):
+            self.assertEqual(Item("a", name, shape).name, shown)
+
     def test_names_stay_apart(self) -> None:
         self.assertEqual(self.document.free_name("Patch"), "Patch 2")
         self.assertEqual(self.document.free_name("Rim"), "Rim")

@@ -52,13 +52,15 @@ class Simulated:
 def simulate(master: Master, triangles: int, noise: float, seed: int, progress: Progress = silent) -> Simulated:
     """Scan ``master`` with about ``triangles`` triangles and Gaussian ``noise`` (standard deviation, mm).
 
-    The same seed gives the same scan. Raises ArabesqueError for a count or a
-    noise that makes no sense.
+    The same seed gives the same scan. Raises ArabesqueError for a count, a
+    noise or a seed that makes no sense.
     """
     if not 1000 <= triangles <= 20_000_000:
         raise ArabesqueError(f"{triangles} triangles make no useful scan", "Ask for 1,000 to 20,000,000")
     if not 0 <= noise <= 5:
         raise ArabesqueError(f"A noise of {noise} mm makes no useful scan", "Ask for 0 to 5 mm")
+    if seed < 0:
+        raise ArabesqueError(f"A seed of {seed} cannot be used", "Give a whole number from 0 on")
     progress(0.0, "Looking from all sides")
     trial = _scan(master, 30_000, noise, seed)
     wanted = round(triangles * 30_000 / len(trial.triangles))

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from arabesque.desk.hand import Hand
 from arabesque.desk.jobs import Job
+from arabesque.desk.plain import hint
 from arabesque.desk.session import Session
 from arabesque.desk.settings import Settings
 from arabesque.desk.tools.deliver.export import Export
@@ -52,7 +53,7 @@ class Filing(QObject):
         path = with_suffix(name, suffix)
         if path != Path(name) and path.exists():
             buttons = QMessageBox.StandardButton
-            question = f"{path.name} is there already. Replace it?"
+            question = hint(f"{path.name} is there already. Replace it?")
             if QMessageBox.question(self._parent, words, question, buttons.Yes | buttons.No) != buttons.Yes:
                 return None
         self._settings.remember_folder(path)

@@ -11,7 +11,6 @@ from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QMo
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QMenu,
     QSizePolicy,
@@ -38,6 +37,7 @@ from arabesque.desk.panels.inspector import Inspector
 from arabesque.desk.panels.outline import Outline
 from arabesque.desk.panels.path_bar import PathBar, ToolColumn
 from arabesque.desk.panels.start_page import StartPage
+from arabesque.desk.plain import Words, hint
 from arabesque.desk.scenery import compose
 from arabesque.desk.session import Session
 from arabesque.desk.settings import Colours, Mouse, Settings, ShownUnit, Wheel
@@ -221,7 +221,7 @@ class Window(QMainWindow):
         middle.addWidget(side)
 
     def _build_menus(self) -> None:
-        self._safety = QLabel()
+        self._safety = Words()
         self._safety.setObjectName("faint")
         self._safety.setContentsMargins(0, 6, 12, 6)
         bar = self.menuBar()
@@ -276,7 +276,7 @@ class Window(QMainWindow):
     def _fill_recent(self) -> None:
         self._recent.clear()
         for path in self.settings.recent:
-            self._recent.addAction(path.name, partial(self.files.open_path, path)).setToolTip(str(path))
+            self._recent.addAction(path.name, partial(self.files.open_path, path)).setToolTip(hint(str(path)))
         if self._recent.isEmpty():
             self._recent.addAction("Nothing yet").setEnabled(False)
 

@@ -31,7 +31,7 @@ SEAM_SAMPLES = 17
 
 @dataclass(frozen=True, eq=False)
 class EdgeOf:
-    """An edge of a patch as a border: 0 v low, 1 u high, 2 v high, 3 u low. tangent: its tangent plane is taken on."""
+    """An ``Edge`` of a patch as a border. tangent: its tangent plane is taken on."""
 
     surface: Surface
     edge: int

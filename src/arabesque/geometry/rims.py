@@ -20,12 +20,17 @@ BESIDE = 1e-3
 
 
 class Edge(IntEnum):
-    """The four edges of a patch, going round."""
+    """The four edges of a patch, going round; files and recipes hold the numbers."""
 
     V_LOW = 0
     U_HIGH = 1
     V_HIGH = 2
     U_LOW = 3
+
+    @property
+    def side(self) -> tuple[int, bool]:
+        """The direction that runs across the edge, 0 for u and 1 for v, and whether the edge lies at its end."""
+        return int(self in (Edge.V_LOW, Edge.V_HIGH)), self in (Edge.U_HIGH, Edge.V_HIGH)
 
 
 @dataclass(frozen=True, eq=False)

@@ -5,9 +5,8 @@ from __future__ import annotations
 import argparse
 import runpy
 import sys
-from pathlib import Path
 
-from arabesque.errors import FileProblem
+from arabesque.files import readable
 
 WORD = "run"
 HELP = "run a Python script that uses arabesque.script"
@@ -21,9 +20,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> None:
     """Run the script as Python would; its own errors are shown as Python shows them."""
-    path = Path(options.script)
-    if not path.is_file():
-        raise FileProblem(f"{path} does not exist", "Check the name")
+    path = readable(options.script)
     before, place = sys.argv, list(sys.path)
     sys.argv = [str(path), *(argument.removeprefix(" ") for argument in options.arguments)]
     sys.path.insert(0, str(path.resolve().parent))

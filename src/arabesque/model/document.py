@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane, Surface, Twin
-from arabesque.model.item import Item, Origin, new_id
+from arabesque.model.item import Item, Origin, cleaned, new_id
 from arabesque.reading import Regions
 from arabesque.recipes import Given, Mirror
 from arabesque.scan import Scan
@@ -33,6 +33,9 @@ class Layer:
     visible: bool = True
     dimmed: bool = False
     plane: Plane | None = None
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "name", cleaned(self.name) or "Layer")
 
 
 LAYER_COLOURS = ("#5B7F95", "#8A6FA8", "#6E8B4E", "#B07A3C", "#A05C6B", "#4F8C86")

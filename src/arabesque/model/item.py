@@ -12,6 +12,17 @@ from arabesque.model.kinds import kind_of
 from arabesque.recipes import Recipe
 from arabesque.shapes import S, Shape
 
+LONGEST_NAME = 120
+LONGEST_WORDS = 400
+
+
+def cleaned(words: str, most: int = LONGEST_NAME) -> str:
+    """Words from anywhere as one line: what cannot be printed is a space, and what is too long is cut."""
+    if words.isprintable() and len(words) <= most:
+        return words
+    line = " ".join("".join(sign if sign.isprintable() else " " for sign in words[: 4 * most]).split())
+    return line if len(line) <= most else line[: most - 1] + "…"
+
 
 @dataclass(frozen=True)
 class Look:
@@ -34,6 +45,9 @@ class Origin:
     words: str = ""
     motion: Floats | None = None
 
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "words", cleaned(self.words, LONGEST_WORDS))
+
 
 @dataclass(frozen=True)
 class Ties:
@@ -54,6 +68,9 @@ class Version:
     name: str
     shape: Shape
     ties: Ties = field(default_factory=Ties)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "name", cleaned(self.name))
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,6 +95,9 @@ class Item(Generic[S]):
     recipe: Recipe | None = None
     made_of: tuple[object, ...] = ()
     trouble: str = ""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "name", cleaned(self.name) or "Unnamed")
 
     @property
     def kind(self) -> str:

@@ -10,7 +10,7 @@ import numpy as np
 
 from arabesque import __version__
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.files import written
+from arabesque.files import readable, written
 from arabesque.model.document import Document
 from arabesque.model.history import Milestone
 from arabesque.model.records import AnyArray, Reader, array_name, document_record, stored_array
@@ -46,9 +46,7 @@ def save_project(path: str | Path, project: Project, progress: Progress = silent
 
 def load_project(path: str | Path, progress: Progress = silent) -> Project:
     """What a project file holds. Raises FileProblem, with cause and cure, when it cannot be read."""
-    path = Path(path)
-    if path.is_dir():
-        raise FileProblem(f"{path} is a folder", "Choose a file in it")
+    path = readable(path)
     try:
         with zipfile.ZipFile(path) as archive:
             record = json.loads(archive.read(_DOCUMENT))
@@ -65,8 +63,6 @@ def load_project(path: str | Path, progress: Progress = silent) -> Project:
             document = reader.document(record)
             milestones = [Milestone(m["name"], reader.document(m["document"])) for m in record["milestones"]]
             return Project(document, tuple(milestones))
-    except FileNotFoundError:
-        raise FileProblem(f"{path} does not exist", "Check the name") from None
     except OSError as problem:
         raise FileProblem(f"{path} cannot be read ({problem.strerror})", "Check its permissions") from problem
     except _DAMAGE as problem:

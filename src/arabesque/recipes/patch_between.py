@@ -14,7 +14,7 @@ from arabesque.recipes.base import Given, Recipe
 
 @dataclass(frozen=True, eq=False)
 class RingPiece:
-    """A part of the ring: an edge (0 v low, 1 u high, 2 v high, 3 u low) of a patch, by its id; or a (3,) place, mm."""
+    """A part of the ring: an ``Edge`` of a patch, by its id; or a (3,) place, mm."""
 
     patch: str = ""
     edge: int = 0

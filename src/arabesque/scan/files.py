@@ -13,7 +13,7 @@ import numpy as np
 
 from arabesque.arrays import Floats, Ints
 from arabesque.errors import FileProblem, InvalidShape
-from arabesque.files import written
+from arabesque.files import readable, written
 from arabesque.progress import Progress, part, silent
 from arabesque.scan.cleaning import compact, weld
 from arabesque.scan.mesh import Scan
@@ -98,14 +98,11 @@ def write_mesh(path: Path, scan: Scan, unit: str = "mm") -> None:
 
 
 def _content(path: Path) -> bytes:
-    if path.is_dir():
-        raise FileProblem(f"{path} is a folder", "Choose a file in it")
+    readable(path)
     if path.suffix.lower() not in MESH_SUFFIXES:
         raise FileProblem(f"{path.name}: not a kind of mesh file known here", "Open an .stl, .obj or .ply file")
     try:
         content = path.read_bytes()
-    except FileNotFoundError:
-        raise FileProblem(f"{path} does not exist", "Check the name") from None
     except OSError as problem:
         raise FileProblem(f"{path} cannot be read ({problem.strerror})", "Check its permissions") from problem
     if not content:

@@ -11,7 +11,7 @@ from typing import Any, cast
 import numpy as np
 
 from arabesque.errors import FileProblem
-from arabesque.files import written
+from arabesque.files import readable, written
 from arabesque.geometry import Curve, Elementary, Face, Surface, Trim, split_surface, tessellate
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, write_mesh
@@ -103,11 +103,7 @@ def write_step(
 
 def read_model(path: str | Path, worker: KernelWorker, progress: Progress = silent) -> Model:
     """Faces and free curves of a STEP or IGES file, in mm. Raises FileProblem or KernelProblem."""
-    path = Path(path)
-    if path.is_dir():
-        raise FileProblem(f"{path} is a folder", "Choose a file in it")
-    if not path.exists():
-        raise FileProblem(f"{path} does not exist", "Check the name")
+    path = readable(path)
     try:
         with path.open("rb") as file:
             head = file.read(4096)

@@ -13,7 +13,7 @@ from arabesque.desk.scan_views import CurvatureKind
 from arabesque.desk.session import Session
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Part, Scene, Triangles
-from arabesque.model import Item, kind_of
+from arabesque.model import Item, kind_of, stale
 
 MARK_LIFT = 0.0015
 """How far what lies on a scan is pulled towards the eye, as a share of the scan's size."""
@@ -53,6 +53,11 @@ class Pen:
     def set(self, **fields: Any) -> None:
         """Other values of the scene's own fields."""
         self.scene = replace(self.scene, **fields)
+
+    def dims(self, item: Item) -> bool:
+        """True for what is drawn faintly: dimmed items, and derived ones that are not yet what they would be."""
+        document = self.session.document
+        return document.dims(item) or stale(document, item)
 
     def ink(self, item: Item) -> tuple[str, float]:
         """Colour and width of an item's edges: accent when selected, else its layer's colour."""

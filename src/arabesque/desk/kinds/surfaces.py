@@ -27,7 +27,7 @@ class ShownSampled(Shown):
         measured = session.distances(item)
         if measured is None:
             return
-        dimmed = session.document.dims(item)
+        dimmed = pen.dims(item)
         if pen.form is not None and gloss is None:
             mesh = session.kept(form_triangles, item.id, measured, item.shape, pen.form, dimmed)
         else:

@@ -15,13 +15,13 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QSlider,
     QSpinBox,
     QWidget,
 )
 
+from arabesque.desk.plain import Words, hint
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.units import parse_length, scale_to_mm
@@ -80,7 +80,7 @@ class LengthField(QLineEdit):
 
     def _mark(self, wrong: bool, reason: str) -> None:
         self.setProperty("wrong", "true" if wrong else "false")
-        self.setToolTip(reason or "A length; units and arithmetic are welcome: 0.5 in + 2")
+        self.setToolTip(hint(reason) or "A length; units and arithmetic are welcome: 0.5 in + 2")
         style = self.style()
         assert style is not None
         style.unpolish(self)
@@ -134,7 +134,7 @@ class OptionsForm(QWidget):
         self._rows: dict[str, QWidget] = {}
         for option in fields(options):
             words = option.name.replace("_", " ").capitalize() if len(option.name) > 1 else option.name
-            label = QLabel(option.metadata.get("label", words))
+            label = Words(option.metadata.get("label", words))
             widget = self._widget(options, option, getattr(options, option.name))
             label.setBuddy(widget)
             widget.setAccessibleName(option.name)

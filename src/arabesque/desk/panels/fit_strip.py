@@ -15,6 +15,7 @@ from arabesque.desk import theme
 from arabesque.desk.checks.joins import JOINS, joins, limits_of, rimmed
 from arabesque.desk.icons import icon
 from arabesque.desk.panels.fields import LengthField
+from arabesque.desk.plain import Words, hint
 from arabesque.desk.session import Session
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
@@ -34,7 +35,7 @@ class Cell(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        self.heading = QLabel(heading)
+        self.heading = Words(heading)
         self.heading.setObjectName("heading")
         self.value = QLabel()
         self.value.setTextFormat(Qt.TextFormat.RichText)
@@ -125,7 +126,7 @@ class FitStrip(QWidget):
         column = QVBoxLayout(tolerance)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        self._tolerance_heading = QLabel()
+        self._tolerance_heading = Words()
         self._tolerance_heading.setObjectName("heading")
         column.addWidget(self._tolerance_heading)
         column.addWidget(self.tolerance)
@@ -134,7 +135,7 @@ class FitStrip(QWidget):
             self.back, self.joins, self.points,
         ):  # fmt: skip
             layout.addWidget(widget)
-        self.says = QLabel()
+        self.says = Words()
         self.says.setObjectName("faint")
         self.says.setWordWrap(True)
         self.says.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -173,7 +174,7 @@ class FitStrip(QWidget):
         """The name as far as there is room; names may hold any sign."""
         short = self.item.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, LONGEST_NAME)
         self.item.show_value(escape(short), "", "")
-        self.item.setToolTip(name if short != name else "")
+        self.item.setToolTip(hint(name) if short != name else "")
 
     def _show_distances(self, items: list[Item], earlier: list[Item], tolerance: float) -> None:
         """The figures of items, and as ghosts those of ``earlier``."""

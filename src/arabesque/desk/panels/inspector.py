@@ -7,7 +7,6 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QProgressBar,
     QPushButton,
@@ -22,6 +21,7 @@ from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.kinds import shown_of
 from arabesque.desk.panels.fields import OptionsForm
 from arabesque.desk.panels.weight_table import WeightTable
+from arabesque.desk.plain import Words
 from arabesque.desk.session import Session
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.pick import Pick
@@ -47,7 +47,7 @@ class Inspector(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 6, 8, 8)
         layout.setSpacing(6)
-        self.heading = QLabel()
+        self.heading = Words()
         self.heading.setObjectName("heading")
         layout.addWidget(self.heading)
         self._form = QVBoxLayout()
@@ -169,13 +169,13 @@ class FactsTable(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setVerticalSpacing(4)
         self._grid.setColumnStretch(1, 1)
-        self._rows: list[tuple[QLabel, QLabel]] = []
+        self._rows: list[tuple[Words, Words]] = []
         self._grid.setRowStretch(100, 1)
 
     def show_facts(self, facts: list[Fact]) -> None:
         """Show these facts and no others."""
         while len(self._rows) < len(facts):
-            name, value = QLabel(), QLabel()
+            name, value = Words(), Words()
             name.setObjectName("faint")
             name.setAlignment(Qt.AlignmentFlag.AlignTop)
             value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
@@ -208,7 +208,7 @@ class JobsList(QWidget):
         self._session = session
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
-        self._rows: dict[object, tuple[QWidget, QLabel, QProgressBar]] = {}
+        self._rows: dict[object, tuple[QWidget, Words, QProgressBar]] = {}
         session.jobs.changed.connect(self.refresh)
 
     def refresh(self) -> None:
@@ -223,11 +223,11 @@ class JobsList(QWidget):
             label.setText(job.message)
             bar.setValue(round(100 * job.fraction))
 
-    def _row(self, job: object) -> tuple[QWidget, QLabel, QProgressBar]:
+    def _row(self, job: object) -> tuple[QWidget, Words, QProgressBar]:
         row = QWidget()
         grid = QGridLayout(row)
         grid.setContentsMargins(0, 4, 0, 0)
-        label = QLabel()
+        label = Words()
         bar = QProgressBar()
         bar.setTextVisible(False)
         cancel = QToolButton()

@@ -6,11 +6,12 @@ from dataclasses import replace
 
 from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QIcon, QKeyEvent, QPixmap, QStandardItem, QStandardItemModel
-from PyQt6.QtWidgets import QHeaderView, QLabel, QTreeView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHeaderView, QTreeView, QVBoxLayout, QWidget
 
 from arabesque.desk import theme
 from arabesque.desk.icons import icon
 from arabesque.desk.kinds import shown_of
+from arabesque.desk.plain import Words, hint
 from arabesque.desk.session import Session
 from arabesque.model import Document, Item, Layer, edits, kind_of, stale
 
@@ -50,7 +51,7 @@ class Outline(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 6, 4, 0)
         layout.setSpacing(2)
-        heading = QLabel("Outline")
+        heading = Words("Outline")
         heading.setObjectName("heading")
         layout.addWidget(heading)
         self.tree = _Tree()
@@ -123,7 +124,7 @@ class Outline(QWidget):
         square = QPixmap(12, 12)
         square.fill(QColor(layer.colour))
         name = QStandardItem(QIcon(square), layer.name)
-        name.setToolTip(f"Layer {layer.name}{', dimmed' if layer.dimmed else ''}")
+        name.setToolTip(hint(f"Layer {layer.name}{', dimmed' if layer.dimmed else ''}"))
         eye = QStandardItem(icon("ph.eye" if layer.visible else "ph.eye-slash"), "")
         eye.setToolTip("Shown: click to hide the layer" if layer.visible else "Hidden: click to show the layer")
         row = [name, QStandardItem(), QStandardItem("◐" if layer.dimmed else ""), eye]
@@ -143,7 +144,7 @@ class Outline(QWidget):
         name.setData(item.id, _ID)
         reference = item.id == self._session.document.reference
         about = ["reference scan" if reference else item.kind, item.origin.words]
-        name.setToolTip(f"{item.name}: {', '.join(filter(None, about))}")
+        name.setToolTip(hint(f"{item.name}: {', '.join(filter(None, about))}"))
         document, twin = self._session.document, item.ties.twin
         below = self._derived_lines(item)
         below += [] if twin is None else [_below(f"twin: {twin.kind.value}")]
@@ -165,7 +166,7 @@ class Outline(QWidget):
             sign, words, colour = "✕", f"Keeps its last good shape. {item.trouble}", theme.now().outside
         state = QStandardItem(sign)
         state.setForeground(QColor(colour))
-        state.setToolTip(words)
+        state.setToolTip(hint(words))
         state.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
         eye = QStandardItem(icon("ph.eye" if item.look.visible else "ph.eye-slash"), "")
         eye.setToolTip("Shown: click to hide" if item.look.visible else "Hidden: click to show")
@@ -194,7 +195,7 @@ class Outline(QWidget):
         if item.trouble:
             failed = _below(f"✕ {item.trouble}")
             failed.setForeground(QColor(theme.now().outside))
-            failed.setToolTip(item.trouble)
+            failed.setToolTip(hint(item.trouble))
             lines.append(failed)
         for key in recipe.inputs:
             if key in document:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from arabesque.desk import theme
 from arabesque.desk.commands.actions import Commands
+from arabesque.desk.plain import Words
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import GROUPS
 
@@ -31,7 +32,7 @@ class PathBar(QWidget):
         self.buttons: dict[Step, QToolButton] = {}
         for number, step in enumerate(Step):
             if number:
-                arrow = QLabel("›")
+                arrow = Words("›")
                 arrow.setObjectName("faint")
                 layout.addWidget(arrow)
             button = QToolButton()
@@ -85,7 +86,7 @@ class ToolColumn(QWidget):
             for action in group:
                 self._layout.addWidget(ToolButton(action, crowded))
         if not groups or step in (Step.CHECK,):
-            line = QLabel(step.line)
+            line = Words(step.line)
             line.setObjectName("faint")
             line.setWordWrap(True)
             line.setContentsMargins(6, 6, 6, 6)

@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from arabesque.desk.plain import Words, hint
 from arabesque.model import Leftover
 
 
@@ -45,7 +46,7 @@ class StartPage(QWidget):
                 line = _faint(str(folder))
                 line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
                 self._layout.addWidget(line)
-        title = QLabel("Drop a scan here")
+        title = Words("Drop a scan here")
         title.setObjectName("title")
         self._layout.addWidget(title)
         self._layout.addWidget(_faint("STL, OBJ or PLY; a project works too. Or begin with:"))
@@ -57,7 +58,7 @@ class StartPage(QWidget):
             self._heading("Recent")
             for path in recent[:4]:
                 button = self._button(path.name, partial(self.opened.emit, path))
-                button.setToolTip(str(path))
+                button.setToolTip(hint(str(path)))
                 self._layout.addWidget(button)
         self.adjustSize()
 
@@ -65,7 +66,7 @@ class StartPage(QWidget):
         name = Path(leftover.project).name if leftover.project else "an unsaved project"
         when = time.strftime("%A %H:%M", time.localtime(leftover.written))
         steps = f"{leftover.steps} state{'' if leftover.steps == 1 else 's'}"
-        self._layout.addWidget(QLabel(f"{name}, {when}"))
+        self._layout.addWidget(Words(f"{name}, {when}"))
         self._layout.addWidget(_faint(f"{steps}, the last: {leftover.label}"))
         row = QHBoxLayout()
         go_on = self._button("Go on with it", partial(self.taken_up.emit, leftover))
@@ -77,7 +78,7 @@ class StartPage(QWidget):
         self._layout.addSpacing(8)
 
     def _heading(self, text: str) -> None:
-        heading = QLabel(text)
+        heading = Words(text)
         heading.setObjectName("heading")
         self._layout.addWidget(heading)
 
@@ -89,7 +90,7 @@ class StartPage(QWidget):
 
 
 def _faint(text: str) -> QLabel:
-    label = QLabel(text)
+    label = Words(text)
     label.setObjectName("faint")
     return label
 

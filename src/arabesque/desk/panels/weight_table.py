@@ -5,8 +5,9 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QToolButton, QWidget
+from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QToolButton, QWidget
 
+from arabesque.desk.plain import Words
 from arabesque.desk.session import Session
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import Candidate, lightest
@@ -24,13 +25,13 @@ class WeightTable(QWidget):
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(4)
-        self.title = QLabel("p99, mm")
+        self.title = Words("p99, mm")
         self.title.setObjectName("faint")
         grid.addWidget(self.title, 0, 0)
         self.cells: dict[tuple[int, int], QToolButton] = {}
         for step in range(STEPS):
             for label, row, column in ((f"u + {step}", step + 1, 0), (f"v + {step}", 0, step + 1)):
-                head = QLabel(label)
+                head = Words(label)
                 head.setObjectName("faint")
                 head.setAlignment(Qt.AlignmentFlag.AlignCenter)
                 grid.addWidget(head, row, column)

@@ -40,7 +40,7 @@ def patch_under(session: Session, pointer: Pointer, what: type = Surface) -> tup
 
 
 def edge_points(surface: Surface, number: int) -> Floats:
-    """(49, 3) points along an edge: 0 v low, 1 u high, 2 v high, 3 u low."""
+    """(49, 3) points along an ``Edge``."""
     curve = edge_curve(surface, number)
     return curve.at(np.linspace(*curve.domain, 49))
 

@@ -21,6 +21,7 @@ from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.fitting import PatchFit, refit
 from arabesque.geometry import (
+    Edge,
     Manner,
     Surface,
     TwinKind,
@@ -33,9 +34,6 @@ from arabesque.geometry import (
 )
 from arabesque.model import Document, Item, Origin, new_id
 
-EDGE_AXIS = {0: (1, False), 1: (0, True), 2: (1, True), 3: (0, False)}
-"""For edges v low, u high, v high, u low: the direction across, and whether it lies at its end."""
-
 
 class Becomes(Enum):
     """What a moved edge makes; the value is its words."""
@@ -47,7 +45,7 @@ class Becomes(Enum):
 
 @dataclass(frozen=True)
 class Grip:
-    """An edge (0 v low, 1 u high, 2 v high, 3 u low), or the corner between an edge and the next one."""
+    """An ``Edge``, or the corner between an edge and the next one."""
 
     number: int
     corner: bool = False
@@ -234,7 +232,7 @@ class Edges(Tool):
         if item.ties.twin is not None and item.ties.twin.kind is TwinKind.ENDS and _on_plane(item, grip):
             raise InvalidShape("This edge is seated on the twin plane", "Move another edge, or let the twin go")
         if not grip.corner and o.becomes is Becomes.NEW:
-            axis, at_end = EDGE_AXIS[grip.number]
+            axis, at_end = Edge(grip.number).side
             strip = continuation(item.shape, axis, at_end, first, o.goes_on)
             key = f"{item.id} continued"
             made = Item(key, document.free_name(item.name), strip, Origin((item.id,), "continued"), layer=item.layer)
@@ -321,7 +319,7 @@ def outward(surface: Surface, grip: Grip) -> list[Floats]:
         u, v = ((u0, v0), (u1, v0), (u1, v1), (u0, v1))[grip.number]
         d = surface.derivatives([[u, v]], 1)
         return [unit(d[1, 0, 0]) * (1 if u == u1 else -1), unit(d[0, 1, 0]) * (1 if v == v1 else -1)]
-    axis, at_end = EDGE_AXIS[grip.number]
+    axis, at_end = Edge(grip.number).side
     start, end = surface.boundary()[grip.number]
     d = surface.derivatives([(start + end) / 2], 1)
     return [unit(d[1, 0, 0] if axis == 0 else d[0, 1, 0]) * (1 if at_end else -1)]
@@ -336,7 +334,7 @@ def moved_grip(item: Item, grip: Grip, first: float, second: float, manner: Mann
     assert isinstance(surface, Surface)
     spans = item.ties.twin is not None and item.ties.twin.kind is TwinKind.SPANS
     if not grip.corner:
-        axis, at_end = EDGE_AXIS[grip.number]
+        axis, at_end = Edge(grip.number).side
         made = extended(surface, axis, at_end, first, manner)
         if spans and item.ties.twin is not None and item.ties.twin.axis == axis:
             made = extended(made, axis, not at_end, first, manner)
@@ -358,4 +356,4 @@ def moved_grip(item: Item, grip: Grip, first: float, second: float, manner: Mann
 def _on_plane(item: Item, grip: Grip) -> bool:
     assert item.ties.twin is not None
     touched = (grip.number, (grip.number - 1) % 4) if grip.corner else (grip.number,)
-    return any(EDGE_AXIS[edge] == (item.ties.twin.axis, item.ties.twin.at_end) for edge in touched)
+    return any(Edge(edge).side == (item.ties.twin.axis, item.ties.twin.at_end) for edge in touched)
