@@ -207,6 +207,21 @@ class CombTest(unittest.TestCase):
 
 
 class JoinTest(unittest.TestCase):
+    def test_a_hole_in_a_plate_and_its_wall(self) -> None:
+        """Trims are polygons; between their corners the border is the circle, on both faces: no gap, square to each
+        other."""
+        radius, height = 12.0, 20.0
+        plate = Surface.bezier([[[-40.0, -40, height], [-40, 40, height]], [[40, -40, height], [40, 40, height]]])
+        turn = np.linspace(0, 2 * np.pi, 38, endpoint=False)
+        around = 0.5 + radius / 80 * np.column_stack([np.cos(turn), np.sin(turn)])
+        square = np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]])
+        top = Face(plate.degree, plate.knots, plate.points, None, Trim((square, around)))
+        half = Elementary.make(ElementaryKind.CYLINDER, np.eye(4), (radius,), ((0.1, 3.0), (0.0, height)))
+        joins = [join for join in find_joins([half, top]) if -1 not in (join.first[1], join.second[1])]
+        self.assertEqual([join.word() for join in joins], ["G0, 90.00°"])
+        self.assertLess(joins[0].gap.max(), 1e-3)
+        self.assertFalse(np.isnan(joins[0].curvature).any() or np.isnan(joins[0].change).any())
+
     def test_split_patch_is_one_form(self) -> None:
         """Two halves of one C² patch meet with gap, angle and curvature to the last digits."""
         first, second = split_surface(random_surface((5, 5), (2, 2), seed=1), 0, 0.43)

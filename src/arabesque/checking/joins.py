@@ -282,4 +282,5 @@ def _mismatch(one: _Side, two: _Side, across: Floats, size: float) -> tuple[Floa
     curvature = np.abs(bend_a - bend_b) / scale
     # both slopes are taken inwards: on the way across they go opposite ways
     change = np.abs(slope_a + slope_b) * 0.1 * size / np.maximum(scale, 0.1 * np.abs(slope_a) * size)
-    return angle, curvature, change
+    # surfaces that stand square to each other have no section in common
+    return angle, *(np.where(np.isnan(values), np.inf, values) for values in (curvature, change))

@@ -70,7 +70,7 @@ def normal_curvature(surface: Surface, uv: ArrayLike, directions: ArrayLike) -> 
 
 
 def section_curvature(d: Floats, directions: Floats) -> Floats:
-    """As ``normal_curvature``, from (3, 3, n, 3) derivatives that are known already."""
+    """As ``normal_curvature``, from (3, 3, n, 3) derivatives that are known already; NaN square to the surface."""
     su, sv = d[1, 0], d[0, 1]
     normal = unit_cross(su, sv)
     e, f, g = _dot(su, su), _dot(su, sv), _dot(sv, sv)
@@ -78,7 +78,8 @@ def section_curvature(d: Floats, directions: Floats) -> Floats:
     det = e * g - f * f
     a, b = (g * x - f * y) / det, (e * y - f * x) / det
     second = a * a * _dot(d[2, 0], normal) + 2 * a * b * _dot(d[1, 1], normal) + b * b * _dot(d[0, 2], normal)
-    return second / (e * a * a + 2 * f * a * b + g * b * b)
+    length = e * a * a + 2 * f * a * b + g * b * b
+    return second / np.where(length > 0, length, np.nan)
 
 
 def along_direction(c: Curvatures, directions: Floats) -> Floats:

@@ -9,6 +9,7 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
+from scipy.interpolate import CubicSpline
 
 from arabesque.arrays import Floats, unit
 
@@ -60,18 +61,25 @@ class Rim:
         along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(self.surface.at(self.uv), axis=0), axis=1))])
         return along / along[-1] if along[-1] > 0 else np.linspace(0, 1, len(along))
 
+    @cached_property
+    def _curve(self) -> CubicSpline:
+        """Between corners a border is smooth: through its places, which lie on it, runs a spline."""
+        closed = np.array_equal(self.uv[0], self.uv[-1])
+        return CubicSpline(self._shares, self.uv, bc_type="periodic" if closed else "not-a-knot")
+
     def places(self, t: Floats) -> Floats:
         """(n, 2) parameters at shares of the way."""
         if self.straight:
             return self.uv[0] + t[:, None] * (self.uv[1] - self.uv[0])
-        return np.column_stack([np.interp(t, self._shares, self.uv[:, axis]) for axis in (0, 1)])
+        found: Floats = self._curve(t)
+        return found
 
     def ways(self, t: Floats) -> Floats:
         """(n, 2) how the parameters change with the share of the way; (1, 2) where that is the same all along."""
         if self.straight:
             return (self.uv[1] - self.uv[0])[None]
-        piece = np.clip(np.searchsorted(self._shares, t, side="right") - 1, 0, len(self.uv) - 2)
-        return (np.diff(self.uv, axis=0) / np.diff(self._shares)[:, None])[piece]
+        found: Floats = self._curve(t, 1)
+        return found
 
     def inward(self, t: Floats) -> Floats:
         """Half the width of the patch's parameters, square to the border, to the side that shows; as ``ways``."""
