@@ -110,6 +110,32 @@ class FilesTest(unittest.TestCase):
                 self.assertIn(name, caught.exception.cause)
                 self.assertTrue(caught.exception.cure)
 
+    def test_half_a_text_file_is_told(self) -> None:
+        """Cut anywhere, a text file gives an error or all of the mesh, never a part without a word."""
+        mesh = trimesh.creation.icosphere(subdivisions=2, radius=20.0)
+        written = {
+            "stl": mesh.export(file_type="stl_ascii").encode(),
+            "ply": mesh.export(file_type="ply", encoding="ascii"),
+            "obj": mesh.export(file_type="obj", include_normals=False).encode(),
+        }
+        for kind, content in written.items():
+            path = self.folder / f"cut.{kind}"
+            path.write_bytes(content)
+            self.assertEqual(len(read_scan(path).triangles), len(mesh.faces))
+            for cut in np.linspace(0.3, 0.999, 40):
+                part = content[: int(cut * len(content))]
+                if kind == "obj":
+                    # an OBJ says nowhere how much there is: only a line that is cut itself can be seen
+                    part = part[: part.rindex(b" ")]
+                path.write_bytes(part)
+                with self.subTest(kind=kind, cut=cut), self.assertRaises(FileProblem):
+                    read_scan(path)
+        damaged = written["stl"].replace(b"vertex", b"vortex", 4)
+        path = self.folder / "damaged.stl"
+        path.write_bytes(damaged)
+        with self.assertRaises(FileProblem):
+            read_scan(path)
+
     def test_missing_and_folders(self) -> None:
         with self.assertRaisesRegex(FileProblem, "does not exist"):
             read_scan(self.folder / "none.stl")

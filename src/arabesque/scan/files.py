@@ -115,26 +115,61 @@ def _parse(path: Path, content: bytes) -> tuple[Floats, Ints]:
     if kind == "stl":
         _check_stl_length(path, content)
     if kind == "obj":
-        _check_obj_indices(path, content)
+        _check_obj(path, content)
+    if kind == "ply":
+        _check_ply_length(path, content)
     import trimesh  # half a second at the start of the window, which needs it only now
 
     try:
         with np.errstate(all="ignore"):  # what is not a number is told below, in our words
             loaded = trimesh.load(io.BytesIO(content), file_type=kind, process=False, force="mesh", skip_materials=True)
-        return np.asarray(loaded.vertices, dtype=float).reshape(-1, 3), np.asarray(
-            loaded.faces, dtype=np.int64
-        ).reshape(-1, 3)
+        points = np.asarray(loaded.vertices, dtype=float).reshape(-1, 3)
+        triangles = np.asarray(loaded.faces, dtype=np.int64).reshape(-1, 3)
     except MemoryError:
         raise FileProblem(f"{path.name} needs more memory than there is", "Lower its triangle count first") from None
     except Exception as problem:
         raise FileProblem(
             f"{path.name} cannot be read as {kind.upper()}: it is damaged or of another kind", _EXPORT_AGAIN
         ) from problem
+    if kind == "stl" and _is_ascii_stl(content):
+        written_there = content.lower().count(b"endfacet")
+        if len(triangles) < written_there:
+            raise _part_only(path, f"{written_there} triangles", len(triangles))
+    return points, triangles
+
+
+def _part_only(path: Path, promised: str, held: int) -> FileProblem:
+    return FileProblem(
+        f"{path.name} ends in the middle or is damaged: it promises {promised} and holds {held}",
+        "Copy or export it again",
+    )
+
+
+def _is_ascii_stl(content: bytes) -> bool:
+    return content[:5].lower() == b"solid" and b"facet" in content[:1024]
+
+
+def _check_ply_length(path: Path, content: bytes) -> None:
+    """A PLY says how many corners and faces follow; text has a line for each (Turk, "The PLY polygon file format",
+    1994). Of the binary kinds trimesh finds that out."""
+    head, end, body = content.partition(b"end_header")
+    if not end or b"format ascii" not in head:
+        return
+    counts = [line.split()[-1] for line in head.splitlines() if line.startswith(b"element ")]
+    if not all(count.isdigit() for count in counts):
+        raise FileProblem(f"{path.name} cannot be read as PLY: it is damaged", _EXPORT_AGAIN)
+    promised = sum(map(int, counts))
+    lines = [line for line in body.splitlines()[1:] if line.strip()]
+    if len(lines) < promised:
+        raise _part_only(path, f"{promised} lines", len(lines))
+    last = lines[promised - 1].split() if promised else []
+    if counts and counts[-1] != b"0" and b"property list" in head and last[0].isdigit() and len(last) <= int(last[0]):
+        raise _part_only(path, f"{promised} whole lines", promised - 1)
 
 
 def _check_stl_length(path: Path, content: bytes) -> None:
     """A binary STL says how many triangles follow; less than that is a broken transfer."""
-    if content[:5].lower() == b"solid" and b"facet" in content[:1024]:
+    if _is_ascii_stl(content):
         if b"endsolid" not in content[-1024:].lower():
             raise FileProblem(f"{path.name} ends in the middle", "Copy or export it again")
         return
@@ -149,11 +184,14 @@ def _check_stl_length(path: Path, content: bytes) -> None:
         )
 
 
-def _check_obj_indices(path: Path, content: bytes) -> None:
-    """trimesh drops OBJ faces that point nowhere; here they are an error, as in the other formats."""
+def _check_obj(path: Path, content: bytes) -> None:
+    """trimesh drops OBJ faces that point nowhere and lines that are cut; here they are an error, as elsewhere."""
     vertices = content.count(b"\nv ") + content.startswith(b"v ")
     highest = 0
     for line in content.splitlines():
+        if line[:2] in (b"f ", b"v ", b"f", b"v") and len(line.split()) < 4:
+            words = line[:40].decode(errors="replace")
+            raise FileProblem(f"{path.name} ends in the middle or is damaged: '{words}'", "Copy or export it again")
         if line.startswith(b"f "):
             for corner in line.split()[1:]:
                 try:
