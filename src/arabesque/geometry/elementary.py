@@ -15,6 +15,8 @@ from arabesque.geometry.motion import Plane
 from arabesque.geometry.surface import Surface
 
 FULL_TURN = 2 * np.pi
+LONGEST = 1e9
+"""mm"""
 
 
 class ElementaryKind(Enum):
@@ -123,6 +125,9 @@ def _checked(kind: ElementaryKind, sizes: tuple[float, ...], bounds: tuple[Range
     wanted = {ElementaryKind.PLANE: 0, ElementaryKind.CONE: 2, ElementaryKind.TORUS: 2}.get(kind, 1)
     if len(sizes) != wanted or (wanted and sizes[0] <= 0) or (kind is ElementaryKind.TORUS and sizes[1] <= 0):
         raise InvalidShape(f"This makes no {kind.value}", cure)
+    for axis, (low, high) in enumerate(bounds):
+        if high - low > (FULL_TURN * (1 + 1e-9) if _is_round(kind, axis) else LONGEST):
+            raise InvalidShape(f"This {kind.value} goes round more than once, or on for ever", cure)
     u, v = bounds
     if kind is ElementaryKind.SPHERE:
         v = (max(v[0], -np.pi / 2), min(v[1], np.pi / 2))

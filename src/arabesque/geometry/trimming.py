@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arabesque.arrays import Bools, Floats, frozen_array
+from arabesque.errors import InvalidShape
 
 
 @dataclass(frozen=True, eq=False)
@@ -18,6 +19,8 @@ class Trim:
 
     def __post_init__(self) -> None:
         loops = tuple(frozen_array(loop, (None, 2), np.float64, what="Trim loop") for loop in self.loops)
+        if any(len(loop) < 3 for loop in loops):
+            raise InvalidShape("A trim loop needs at least three places", "Export the face again from its source")
         object.__setattr__(self, "loops", loops)
 
     def contains(self, uv: Floats) -> Bools:

@@ -57,6 +57,10 @@ class Twin:
     at_end: bool = False
     seam: Seam = Seam.SMOOTH
 
+    def __post_init__(self) -> None:
+        if self.axis not in (0, 1):
+            raise InvalidShape(f"A patch has no direction {self.axis}", "Give 0 for u or 1 for v")
+
     @property
     def has_image(self) -> bool:
         """True when the mirror image is another patch."""

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 from typing import Any, TypeVar
 
 from arabesque.arrays import Floats
-from arabesque.errors import ArabesqueError
+from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Plane, Surface, Twin
 from arabesque.model.item import Item, Origin, cleaned, new_id
 from arabesque.reading import Regions
@@ -36,6 +37,8 @@ class Layer:
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "name", cleaned(self.name) or "Layer")
+        if not re.fullmatch("#[0-9A-Fa-f]{6}", self.colour):
+            raise InvalidShape(f"'{self.colour}' is no colour", "Write it as #rrggbb")
 
 
 LAYER_COLOURS = ("#5B7F95", "#8A6FA8", "#6E8B4E", "#B07A3C", "#A05C6B", "#4F8C86")

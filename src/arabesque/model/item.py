@@ -6,7 +6,10 @@ import uuid
 from dataclasses import dataclass, field
 from typing import Generic
 
-from arabesque.arrays import Floats
+import numpy as np
+
+from arabesque.arrays import Floats, frozen_array
+from arabesque.errors import InvalidShape
 from arabesque.geometry import Elementary, Twin
 from arabesque.model.kinds import kind_of
 from arabesque.recipes import Recipe
@@ -47,6 +50,9 @@ class Origin:
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "words", cleaned(self.words, LONGEST_WORDS))
+        if self.motion is not None:
+            motion = frozen_array(self.motion, (4, 4), np.float64, what="Motion")
+            object.__setattr__(self, "motion", motion)
 
 
 @dataclass(frozen=True)
@@ -59,6 +65,10 @@ class Ties:
 
     twin: Twin | None = None
     pins: frozenset[tuple[int, int]] = frozenset()
+
+    def __post_init__(self) -> None:
+        if any(min(pin) < 0 for pin in self.pins):
+            raise InvalidShape("A pin stands outside its net", "Let the pins go")
 
 
 @dataclass(frozen=True, eq=False)

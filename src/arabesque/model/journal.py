@@ -25,10 +25,18 @@ from typing import IO, Any
 
 import numpy as np
 
-from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.errors import FileProblem
 from arabesque.model.document import Document
 from arabesque.model.history import History
-from arabesque.model.records import AnyArray, ArrayNames, Reader, document_changes, document_record, stored_array
+from arabesque.model.records import (
+    DAMAGE,
+    AnyArray,
+    ArrayNames,
+    Reader,
+    document_changes,
+    document_record,
+    stored_array,
+)
 
 log = logging.getLogger(__name__)
 
@@ -303,7 +311,7 @@ def recover(leftover: Leftover) -> Recovered:
             elif event["event"] == "saved":
                 position = event.get("position", history.position)
                 saved = None if position is None else history.steps[position].document
-        except (OSError, ValueError, LookupError, TypeError, EOFError, ArabesqueError):
+        except (OSError, *DAMAGE):
             log.warning("A step of %s cannot be read; it ends there", leftover.folder)
             whole = False
             break  # what follows builds on what cannot be read

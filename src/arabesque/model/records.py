@@ -15,26 +15,32 @@ from collections.abc import Callable, Mapping
 from dataclasses import fields, is_dataclass, replace
 from enum import Enum
 from functools import cache
+from math import isfinite
 from typing import Any, Union, get_args, get_origin, get_type_hints
 
 import numpy as np
 from numpy.typing import NDArray
 
-from arabesque.errors import FileProblem
+from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.geometry import Elementary, Plane
 from arabesque.model.document import Document, Layer
 from arabesque.model.formats import FORMAT, IMAGES_ARE_ITEMS, upgraded
 from arabesque.model.item import Item
 from arabesque.model.kinds import KINDS, kind_of
-from arabesque.model.rebuild import settled, stale
+from arabesque.model.rebuild import order, settled, stale
 from arabesque.recipes import RECIPES, Recipe
 from arabesque.shapes import Shape
+from arabesque.units import scale_to_mm
 
 AnyArray = NDArray[Any]
 Put = Callable[[AnyArray], str]
 Get = Callable[[str], AnyArray]
 Record = dict[str, Any]
 
+DAMAGE = (
+    ArabesqueError, LookupError, ValueError, TypeError, AttributeError, ArithmeticError, EOFError, RecursionError,
+)  # fmt: skip
+"""What reading a record may raise that is not what it should be."""
 INLINE = 16
 """Arrays of so few numbers stand in the record itself."""
 
@@ -132,8 +138,18 @@ def decoded(hint: Any, record: Any, get: Get) -> Any:
         assert isinstance(hint, type)
         return _dataclass(hint, record, get)
     if hint in (bool, int, float, str):
-        return hint(record)
+        return _plain(hint, record)
     raise TypeError(f"a {hint} cannot be read")
+
+
+def _plain(hint: type[Any], record: Any) -> Any:
+    """A truth value, a finite number or a text, as it is hinted and not as it might be taken for."""
+    wanted = (int, float) if hint is float else hint
+    if not isinstance(record, wanted) or (isinstance(record, bool) and hint is not bool):
+        raise TypeError(f"{record!r} is no {hint.__name__}")
+    if hint is float and not isfinite(record):
+        raise ValueError(f"{record!r} is not finite")
+    return hint(record)
 
 
 def _dataclass(made: type[Any], record: Record, get: Get) -> Any:
@@ -144,6 +160,8 @@ def _dataclass(made: type[Any], record: Record, get: Get) -> Any:
 
 def _inline(values: list[Any], dtype: Any) -> AnyArray:
     array: AnyArray = np.array(values, dtype=dtype)
+    if not np.isfinite(array).all():
+        raise ValueError("an array holds what is not finite")
     array.setflags(write=False)
     return array
 
@@ -202,7 +220,9 @@ class Reader:
         images_apart = record["format"] < IMAGES_ARE_ITEMS
         record = upgraded(record)
         items = {entry["id"]: self.item(entry) for entry in record["items"]}
-        made = self._settled(replace(self._head(Document(), record), items=items), record["items"])
+        if len(items) != len(record["items"]) or any(key != item.id for key, item in items.items()):
+            raise ValueError("two items have one id")
+        made = self._settled(_checked(replace(self._head(Document(), record), items=items)), record["items"])
         return _with_images(made) if images_apart else made
 
     def changed(self, before: Document, changes: Record) -> Document:
@@ -210,7 +230,7 @@ class Reader:
         known = {**before.items, **{entry["id"]: self.item(entry) for entry in changes["items"]}}
         images_apart = changes["format"] < IMAGES_ARE_ITEMS
         made = replace(self._head(before, changes), items={key: known[key] for key in changes["order"]})
-        made = self._settled(made, changes["items"])
+        made = self._settled(_checked(made), changes["items"])
         return _with_images(made) if images_apart else made
 
     @staticmethod
@@ -224,6 +244,19 @@ class Reader:
     def _head(self, document: Document, record: Record) -> Document:
         hints = {"layers": tuple[Layer, ...], "plane": Plane, "reference": str | None, "tolerance": float, "unit": str}
         return replace(document, **{name: self.value(hints[name], record[name]) for name in _HEAD})
+
+
+def _checked(document: Document) -> Document:
+    """The document, if its parts can stand together; raises ValueError or ArabesqueError where they cannot."""
+    document.with_tolerance(document.tolerance)
+    scale_to_mm(document.unit)
+    layers = {layer.id for layer in document.layers}
+    if len(layers) != len(document.layers) or any(item.layer not in {None, *layers} for item in document):
+        raise ValueError("the layers do not fit")
+    if document.reference is not None and document.reference_scan is None:
+        raise ValueError("the reference is no scan")
+    order(document)
+    return document
 
 
 def _with_images(document: Document) -> Document:

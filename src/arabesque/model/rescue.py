@@ -9,9 +9,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.errors import FileProblem
 from arabesque.model.document import Document
-from arabesque.model.records import AnyArray, Reader, array_name, stored_array
+from arabesque.model.formats import FORMAT, upgraded
+from arabesque.model.item import cleaned
+from arabesque.model.records import DAMAGE, AnyArray, Reader, array_name, document_record, stored_array
 
 _SIGNATURE = b"PK\x03\x04"
 _HEADER = struct.Struct("<4sHHHHHIIIHH")
@@ -43,24 +45,56 @@ def rescue_project(path: str | Path) -> Rescued:
     try:
         record = json.loads(entries["document.json"])
         items = list(record["items"])
-    except (KeyError, ValueError, TypeError):
+    except DAMAGE:
         raise FileProblem(f"{path.name} is damaged or not an Arabesque project", "Open an older copy of it") from None
-    reader, lost = Reader(lambda name: _array(entries, name)), []
+    reader = Reader(lambda name: _array(entries, name))
+    head, lost = _sound_head(record, reader)
     kept: list[dict[str, Any]] = []
     for entry in items:
         try:
-            reader.document({**record, "items": [entry]})
-            kept.append(entry)
-        except (KeyError, ValueError, TypeError, EOFError, AttributeError, ArabesqueError):
+            reader.document({**head, "items": _of_today(record, [_laid(entry, head)])})
+            kept.append(_laid(entry, head))
+        except DAMAGE:  # whatever is wrong with it, it is named as lost
             lost.append(str(entry.get("name", "?")) if isinstance(entry, dict) else "?")
-    record.setdefault("layers", [])
-    if record.get("reference") not in {entry["id"] for entry in kept}:
-        record["reference"] = None
+    reference = record.get("reference")
+    for head["reference"] in (reference, None):
+        try:
+            document = reader.document({**head, "items": _of_today(record, kept)})
+        except DAMAGE as problem:  # each is sound by itself: together they are not
+            wrong = problem
+            continue
+        return Rescued(document, tuple(cleaned(name) for name in lost))
+    raise FileProblem(f"{path.name} is damaged beyond help", "Open an older copy of it") from wrong
+
+
+def _sound_head(record: dict[str, Any], reader: Reader) -> tuple[dict[str, Any], list[str]]:
+    """What holds for all items, as far as it is sound, else as in a new document; and what was lost of it."""
+    head, lost = document_record(Document(), array_name), []
+    given = {}
     try:
-        document = reader.document({**record, "items": kept})
-    except (KeyError, ValueError, TypeError) as problem:
-        raise FileProblem(f"{path.name} is damaged beyond help", "Open an older copy of it") from problem
-    return Rescued(document, tuple(lost))
+        given = upgraded({**record, "items": []})
+        head["format"] = min(int(record["format"]), FORMAT) if record["format"] >= FORMAT - 1 else FORMAT - 1
+    except DAMAGE:  # not even the format is there: all of it is named as lost below
+        lost.append("format")
+    for name in ("tolerance", "unit", "layers", "plane"):
+        try:
+            reader.document({**head, name: given[name]})
+            head[name] = given[name]
+        except DAMAGE:  # named as lost
+            lost.append(name)
+    return head, lost
+
+
+def _of_today(record: dict[str, Any], items: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Items in the present format."""
+    found: list[dict[str, Any]] = upgraded({**record, "items": items})["items"]
+    return found
+
+
+def _laid(entry: dict[str, Any], head: dict[str, Any]) -> dict[str, Any]:
+    """An item on its layer, where that is there."""
+    layers = [layer["id"] for layer in head["layers"]]
+    return entry if entry["layer"] in layers else {**entry, "layer": None}
 
 
 def _array(entries: dict[str, bytes], name: str) -> AnyArray:

@@ -14,11 +14,12 @@ from arabesque.files import readable, written
 from arabesque.model.document import Document
 from arabesque.model.history import Milestone
 from arabesque.model.records import AnyArray, Reader, array_name, document_record, stored_array
-from arabesque.progress import Progress, silent
+from arabesque.progress import Cancelled, Progress, silent
 
 SUFFIX = ".arabesque"
 _DOCUMENT = "document.json"
-_DAMAGE = (zipfile.BadZipFile, LookupError, ValueError, TypeError, EOFError, AttributeError, NotImplementedError)
+_MOST_TIMES, _ANYWAY = 20, 1 << 20
+"""What a file's entries may hold together: so many times its size, and so many bytes anyway."""
 
 
 class DamagedProject(FileProblem):
@@ -49,6 +50,7 @@ def load_project(path: str | Path, progress: Progress = silent) -> Project:
     path = readable(path)
     try:
         with zipfile.ZipFile(path) as archive:
+            _check_sizes(archive, path.stat().st_size)
             record = json.loads(archive.read(_DOCUMENT))
             names = [n for n in archive.namelist() if n.startswith("arrays/")]
             arrays: dict[str, AnyArray] = {}
@@ -65,14 +67,23 @@ def load_project(path: str | Path, progress: Progress = silent) -> Project:
             return Project(document, tuple(milestones))
     except OSError as problem:
         raise FileProblem(f"{path} cannot be read ({problem.strerror})", "Check its permissions") from problem
-    except _DAMAGE as problem:
-        raise DamagedProject(
-            f"{path.name} is damaged or not an Arabesque project", "Open an older copy of it"
-        ) from problem
-    except FileProblem:
+    except (FileProblem, Cancelled):
         raise
     except ArabesqueError as problem:
         raise DamagedProject(f"{path.name} is damaged: {problem.cause}", "Open an older copy of it") from problem
+    except MemoryError:
+        raise FileProblem(f"{path.name} needs more memory than there is", "Open it on a larger machine") from None
+    except Exception as problem:  # a file from anywhere can go wrong in any way: all of them are damage
+        raise DamagedProject(
+            f"{path.name} is damaged or not an Arabesque project", "Open an older copy of it"
+        ) from problem
+
+
+def _check_sizes(archive: zipfile.ZipFile, size: int) -> None:
+    """Refuse a small file that unpacks to a huge one, by what its entries say of themselves, which zipfile keeps to."""
+    held = sum(entry.file_size for entry in archive.infolist())
+    if held > _MOST_TIMES * size + _ANYWAY:
+        raise ValueError(f"{size} bytes would unpack to {held}")
 
 
 def _write(file: io.BufferedWriter, project: Project, progress: Progress) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from arabesque.arrays import Floats, Ints, frozen_array, summed
-from arabesque.errors import ArabesqueError
+from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Plane, apply
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan, calming_rounds, edge_length, scan_curvature
@@ -25,6 +25,11 @@ class LineSet:
     def __post_init__(self) -> None:
         points = frozen_array(self.points, (None, 3), np.float64, what="Lines")
         starts = frozen_array(self.starts, (None,), np.int64, what="Lines", below=len(points) + 1)
+        whole = len(starts) and starts[0] == 0 and starts[-1] == len(points) and (np.diff(starts) > 0).all()
+        closed = tuple(self.closed) or (False,) * (len(starts) - 1)
+        if not whole or len(closed) != len(starts) - 1:
+            raise InvalidShape("The lines do not fit their points", "Find them anew")
+        object.__setattr__(self, "closed", closed)
         object.__setattr__(self, "points", points)
         object.__setattr__(self, "starts", starts)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from arabesque.errors import ArabesqueError
+from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Surface
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
@@ -24,6 +24,10 @@ class Mirror(Recipe):
 
     of: str
     axis: int = 0
+
+    def __post_init__(self) -> None:
+        if self.axis not in (0, 1):
+            raise InvalidShape(f"A patch has no direction {self.axis}", "Give 0 for u or 1 for v")
 
     @property
     def inputs(self) -> tuple[str, ...]:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from arabesque.arrays import Floats
-from arabesque.errors import ArabesqueError
+import numpy as np
+
+from arabesque.arrays import Floats, frozen_array
+from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.fitting import EdgeOf, Piece, lay_between
-from arabesque.geometry import Surface, apply
+from arabesque.geometry import Edge, Surface, apply
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
 
@@ -19,6 +21,12 @@ class RingPiece:
     patch: str = ""
     edge: int = 0
     place: Floats | None = None
+
+    def __post_init__(self) -> None:
+        if self.place is not None:
+            object.__setattr__(self, "place", frozen_array(self.place, (3,), np.float64, what="Place"))
+        if self.edge not in {int(edge) for edge in Edge}:
+            raise InvalidShape(f"A patch has no edge {self.edge}", "Pick the edge anew")
 
 
 @dataclass(frozen=True, eq=False)

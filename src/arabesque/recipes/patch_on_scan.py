@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from arabesque.arrays import Floats
+import numpy as np
+
+from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import PatchFit, four_corner_patch
 from arabesque.geometry import Surface, apply
@@ -21,6 +23,9 @@ class PatchOnScan(Recipe):
 
     corners: Floats
     degree: tuple[int, int] | None = None
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "corners", frozen_array(self.corners, (4, 3), np.float64, what="Corners"))
 
     def moved(self, matrix: Floats) -> PatchOnScan:
         return replace(self, corners=apply(matrix, self.corners))

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Elementary, apply
 from arabesque.progress import Progress, silent
@@ -28,6 +28,9 @@ class RegionShape(Recipe):
     regions: str
     on: str
     place: Floats
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "place", frozen_array(self.place, (3,), np.float64, what="Place"))
 
     @property
     def inputs(self) -> tuple[str, ...]:
