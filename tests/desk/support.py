@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sys
 import tempfile
@@ -11,6 +12,7 @@ from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 from typing import ClassVar
+from unittest import mock
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -24,6 +26,7 @@ from arabesque.desk.looks import Looks
 from arabesque.desk.settings import Settings
 from arabesque.desk.tools.pick import Pick
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.renderer import Renderer
 from arabesque.desk.view.widget import View
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface
@@ -58,9 +61,12 @@ class WindowTest(unittest.TestCase):
 
     It is small: without a graphics card its size is most of what a picture takes.
     A class whose tests change what a window begins with (settings, journals, its size) has a ``fresh`` one a test.
+    Pictures are composed always, and ``drawn`` where a class is about them, or a test asks for a colour: without a
+    graphics card, drawing them takes most of a test's time.
     """
 
     fresh: ClassVar[bool] = False
+    drawn: ClassVar[bool] = False
     window: Window
 
     @classmethod
@@ -92,6 +98,10 @@ class WindowTest(unittest.TestCase):
         sys.excepthook = lambda kind, error, trace: self._errors.append(error)
         self.addCleanup(setattr, sys, "excepthook", previous)
         self.addCleanup(self._raise)
+        self._undrawn = contextlib.ExitStack()
+        self.addCleanup(self._undrawn.close)
+        if not self.drawn:
+            self._undrawn.enter_context(mock.patch.object(Renderer, "draw", lambda *_: None))
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
@@ -209,6 +219,7 @@ class WindowTest(unittest.TestCase):
 
     def colour(self, at: Floats | QPoint) -> np.ndarray:
         """(3,) colour 0 to 255 drawn at a place."""
+        self._undrawn.close()
         where = at if isinstance(at, QPoint) else self.pixel(at)
         return self.view.picture()[where.y(), where.x()].astype(int)
 

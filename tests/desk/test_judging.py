@@ -26,6 +26,8 @@ from tests.desk.support import SHIFT, WindowTest
 
 
 class GlanceTest(WindowTest):
+    drawn = True
+
     def test_every_glance_by_its_number(self) -> None:
         self.patched()
         for check in CHECKS:
@@ -202,6 +204,8 @@ class GlanceTest(WindowTest):
 
 class CheckFormsTest(WindowTest):
     """The forms of the Check step over one patch of the demo."""
+
+    drawn = True
 
     def setUp(self) -> None:
         super().setUp()

@@ -20,6 +20,8 @@ from tests.examples import every_kind, random_surface
 
 
 class EveryKindTest(WindowTest):
+    drawn = True
+
     def setUp(self) -> None:
         super().setUp()
         self.session.start(every_kind(), None, "opened")

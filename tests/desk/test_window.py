@@ -38,6 +38,8 @@ class TimedKey(QKeyEvent):
 
 
 class WholeWayTest(WindowTest):
+    drawn = True
+
     def figures(self) -> Figures:
         item = self.session.surface_item
         assert item is not None
@@ -188,6 +190,8 @@ class WholeWayTest(WindowTest):
 
 
 class StepsAndGlancesTest(WindowTest):
+    drawn = True
+
     def test_every_step_shows_tools_or_a_line(self) -> None:
         for step, button in self.window.path_bar.buttons.items():
             QTest.mouseClick(button, Qt.MouseButton.LeftButton)
@@ -320,6 +324,8 @@ class StepsAndGlancesTest(WindowTest):
 
 
 class ItemsTest(WindowTest):
+    drawn = True
+
     def test_rename_hide_delete_and_back(self) -> None:
         self.patched()
         item = self.session.surface_item
