@@ -217,11 +217,15 @@ class WindowTest(unittest.TestCase):
 
     # the picture
 
+    def picture(self) -> np.ndarray:
+        """(h, w, 3) colours 0 to 255 of the view, drawn from here on."""
+        self._undrawn.close()
+        return self.view.picture()
+
     def colour(self, at: Floats | QPoint) -> np.ndarray:
         """(3,) colour 0 to 255 drawn at a place."""
-        self._undrawn.close()
         where = at if isinstance(at, QPoint) else self.pixel(at)
-        return self.view.picture()[where.y(), where.x()].astype(int)
+        return self.picture()[where.y(), where.x()].astype(int)
 
     def patched(self) -> None:
         """The demo with one patch on its flank, applied, and no tool running."""

@@ -114,12 +114,12 @@ class GlanceTest(WindowTest):
         self.session.commit("split", document)
         self.session.select(None)
         self.idle()
-        plain = self.view.picture().astype(int)
+        plain = self.picture().astype(int)
         tool = self.window.hand.take_up(GlossCheck)
         tool.options.stripes = GlossKind.LIGHT
         tool.options_changed()
         self.idle()
-        picture = self.view.picture().astype(int)
+        picture = self.picture().astype(int)
         differs = np.abs(picture - plain).max(axis=2) > 8
         self.assertGreater(differs.sum(), 5000)
         striped = picture[differs]
@@ -144,10 +144,10 @@ class GlanceTest(WindowTest):
         self.patched()
         self.key("5")
         self.idle()
-        studio = self.view.picture().astype(int)
+        studio = self.picture().astype(int)
         self.session.choose(Stripes(), replace(self.session.looks.of(Stripes()), turn=120.0))
         self.idle()
-        turned = self.view.picture().astype(int)
+        turned = self.picture().astype(int)
         self.assertGreater((np.abs(studio - turned).max(axis=2) > 20).sum(), 300)
 
     def test_joins_are_listed(self) -> None:
@@ -186,7 +186,7 @@ class GlanceTest(WindowTest):
         self.idle()
         # a camera that has just moved may leave the exact normals out where pictures take long
         self.until(lambda: not self.view.moving and self.view.scene.triangles[0].form is not None)
-        picture = self.view.picture().astype(int)
+        picture = self.picture().astype(int)
         uv = 0.02 + 0.96 * np.random.default_rng(0).random((600, 2))
         seen = np.round(self.view.camera.project(bent.at(uv))[:, :2]).astype(int)
         # the place that the middle of the pixel shows is a little beside: those near a border of stripes do not count
@@ -354,11 +354,11 @@ class CheckFormsTest(WindowTest):
         self.key("4")
         self.wheel(1)
         self.assertGreater(self.session.looks.of(Stripes()).count, count)
-        light = self.view.picture().mean()
+        light = self.picture().mean()
         for _ in range(4):
             self.wheel(1, SHIFT)
         self.assertAlmostEqual(self.session.looks.of(Stripes()).dark, 0.7)
-        self.assertLess(self.view.picture().mean(), light)
+        self.assertLess(self.picture().mean(), light)
         # small parts are cut more closely by themselves
         small = Surface.bezier([[[0, 0, 0], [0, 30, 0]], [[40, 0, 0], [40, 30, 5]]])
         self.session.start(Document().with_item(Item("p", "Small", small)), None, "small")

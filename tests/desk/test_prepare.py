@@ -459,11 +459,11 @@ class LookAndItemsTest(PrepareTest):
         self.idle()
         self.assertAlmostEqual(self.view.scene.curvature_range or 0, 1 / 25)
         self.assertNotAlmostEqual(by_itself or 0, 1 / 25)
-        plain = self.view.picture().astype(int)
+        plain = self.picture().astype(int)
         self.key(Qt.Key.Key_E)
         self.idle()
         self.assertTrue(self.session.looks.edges)
-        self.assertGreater(np.abs(self.view.picture().astype(int) - plain).max(), 30)
+        self.assertGreater(np.abs(self.picture().astype(int) - plain).max(), 30)
 
     def test_normals_turned_over(self) -> None:
         inside_out = turned_over(heron(25_000).scan)

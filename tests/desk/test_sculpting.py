@@ -194,7 +194,7 @@ class HeronTopTest(WindowTest):
         self.session.select(None)
         self.key("4")
         self.idle()
-        picture = self.view.picture().astype(int).mean(axis=2)
+        picture = self.picture().astype(int).mean(axis=2)
         same = 0
         shares = np.linspace(0.08, 0.92, 40)
         for share in shares:

@@ -247,7 +247,7 @@ class StepsAndGlancesTest(WindowTest):
         self.window.sight.toggle("stripes")
         self.idle()
         QTest.qWait(300)
-        picture = self.view.picture().astype(int)
+        picture = self.picture().astype(int)
         for point in self.surface().points.reshape(-1, 3):
             at = self.pixel(point)
             around = picture[at.y() - 7 : at.y() + 8, at.x() - 7 : at.x() + 8].sum(axis=2)
