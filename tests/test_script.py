@@ -14,6 +14,8 @@ from arabesque import script
 from arabesque.checking import measure_both_ways
 from arabesque.cli import main
 from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.geometry import Edge
+from arabesque.model import edits
 from arabesque.scan import write_scan
 from tests.examples import every_kind, plane
 
@@ -63,6 +65,35 @@ class ScriptTest(unittest.TestCase):
             self.assertEqual(again.undo(), "2 shapes from out.step")
             self.assertEqual(again.redo(), "2 shapes from out.step")
             self.assertIsNone(again.redo())
+
+    def test_every_recipe_can_be_used(self) -> None:
+        """A gap between two patches is closed and follows them; a plane is found in the scan; joins are told."""
+        with script.Project() as project:
+            project.open_scan(self.sheet)
+            left = project.patch([(20, 20, 0), (40, 20, 0), (40, 80, 0), (20, 80, 0)], degree=(3, 3))
+            right = project.patch([(60, 20, 0), (80, 20, 0), (80, 80, 0), (60, 80, 0)], degree=(3, 3))
+            between = project.patch_between([(left, Edge.U_HIGH), (right, Edge.U_LOW)])
+            self.assertEqual(sorted(join.word() for join in project.joins()), ["G3", "G3"])
+            project.tolerance = 0.05
+            project.free(left)
+            shape = project.item(left.id).shape
+            lifted = shape.points + [0, 0, 0.2] * (shape.points[..., :1] > 39)
+            project._do(
+                edits.items.reshaped(project.document, project.item(left.id), "pulled", shape.with_points(lifted))
+            )
+            self.assertAlmostEqual(project.item(between.id).shape.points[0, 1, 2], 0.2, delta=0.02)
+            regions = project.regions(0.4)
+            found = project.true_shape(regions, (50, 50, 0))
+            self.assertEqual(found.shape.kind.value, "plane")
+            np.testing.assert_allclose(np.abs(found.shape.axis), [0, 0, 1], atol=1e-9)
+            for call in (
+                lambda: project.true_shape(left, (0, 0, 0)),
+                lambda: project.patch_between([(left, 1)]),
+                lambda: project.patch_between([(left, 7), (right, 3)]),
+                lambda: project.regions(3.0),
+            ):
+                with self.assertRaises(ArabesqueError):
+                    call()
 
     def test_figures_are_those_of_the_core(self) -> None:
         with script.Project() as project:

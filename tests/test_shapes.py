@@ -14,7 +14,7 @@ import trimesh
 from arabesque.checking import (
     Family,
     FormKind,
-    close_up,
+    close_ups,
     find_joins,
     form_values,
     measure_both_ways,
@@ -86,7 +86,8 @@ class Quilt:
         shift = len(first.points)
         rows = (*first.rows, *(row + shift for row in second.rows))
         border = np.concatenate([first.border, second.border])
-        return Net(np.concatenate([first.points, second.points]), rows, first.along + second.along, border)
+        points = np.concatenate([first.points, second.points])
+        return Net(points, rows, first.along + second.along, Net.legs_of(rows), border)
 
     def frames(self) -> Frames:
         both = [vars(piece.frames()).values() for piece in self.pieces]
@@ -167,7 +168,7 @@ class QuiltTest(unittest.TestCase):
     def test_loupe(self) -> None:
         place = np.array([RADIUS * np.cos(0.7), RADIUS * np.sin(0.7), 0.0])
         samples = self.quilt.sampler(100).read(self.quilt)
-        near = close_up(samples, self.scan, place, place / RADIUS, np.array([0.0, 0, 1]), 6.0)
+        (near,) = close_ups(samples, self.scan, place, place / RADIUS, [np.array([0.0, 0, 1])], 6.0)
         np.testing.assert_allclose(near.surface, np.sqrt(RADIUS**2 - near.along**2) - RADIUS, atol=5e-3)
 
     def test_combs_form_and_joins(self) -> None:

@@ -1,5 +1,6 @@
 """Run every check and close with one clear summary. Called by ./check in the virtual environment."""
 
+import contextlib
 import os
 import subprocess
 import sys
@@ -73,15 +74,10 @@ def run_tests(waiting: "SimpleQueue[list[str]]") -> tuple[int, int, int]:
         environment |= ONE_CORE
         pipe = subprocess.PIPE
         process = subprocess.Popen(command, cwd=ROOT, env=environment, stdin=pipe, stderr=pipe, text=True, bufsize=1)
-        while not waiting.empty():
-            try:
-                modules = waiting.get_nowait()
-            except Empty:
-                break
-            ran, failed, skipped = run_modules(process, modules)
-            total = [total[0] + ran - failed - skipped, total[1] + failed, total[2] + skipped]
-            if process.poll() is not None:
-                break
+        with contextlib.suppress(Empty):
+            while process.poll() is None:
+                ran, failed, skipped = run_modules(process, waiting.get_nowait())
+                total = [total[0] + ran - failed - skipped, total[1] + failed, total[2] + skipped]
         assert process.stdin is not None
         process.stdin.close()
         process.wait()
@@ -111,6 +107,7 @@ def run_modules(process: "subprocess.Popen[str]", modules: list[str]) -> tuple[i
             sys.stdout.write(line)
             sys.stdout.flush()
             told += 1
+    process.wait()
     sys.stdout.write("".join(lines[told:]) + f"the process died in {' '.join(modules)}\n")
     sys.stdout.flush()
     return 1, 1, 0

@@ -53,6 +53,13 @@ def summed(index: Ints, values: Floats, count: int) -> Floats:
     return total
 
 
+def tree_of(points: Floats) -> Any:
+    """A k-d tree of (n, d) points (``scipy.spatial.cKDTree``)."""
+    from scipy.spatial import cKDTree  # a fifth of a second at the start of the window, which needs it later
+
+    return cKDTree(points)
+
+
 def unit(vectors: Floats) -> Floats:
     """Vectors scaled to length 1; zero vectors stay zero."""
     lengths = np.linalg.norm(vectors, axis=-1, keepdims=True)

@@ -29,7 +29,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
-from arabesque.checking import BothWays, measure_both_ways
+from arabesque.checking import BothWays, Join, find_joins, measure_both_ways
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.fitting import PatchFit, check_tolerance
 from arabesque.model import (
@@ -44,11 +44,12 @@ from arabesque.model import (
     rebuilt,
     save_project,
 )
-from arabesque.model.rebuild import ingredients
+from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress, silent
-from arabesque.recipes import Given, PatchOnScan
+from arabesque.reading import Regions, find_regions
+from arabesque.recipes import PatchBetween, PatchOnScan, Recipe, RegionShape, RingPiece
 from arabesque.scan import Scan, read_scan, ready_to_fit
-from arabesque.shapes import Sampled, can
+from arabesque.shapes import Rimmed, Sampled, can
 from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, deliverable, read_model
 
 AnyItem = Item[Any]
@@ -192,14 +193,42 @@ class Project:
         another tolerance or scan it is laid again.
         """
         recipe = PatchOnScan(np.array(corners, dtype=float), degree)
-        source = Given({}, self.scan, self.tolerance)
-        fit = recipe.fit(source, self._progress)
-        label, made_of = f"patch of {fit.surface.count} points", ingredients(self.document, recipe)
-        change = edits.items.derived(self.document, label, "Patch", fit.surface, recipe, made_of)
-        self._do(change)
-        assert change.select is not None
-        self._fits[change.select] = fit
-        return self.document[change.select]
+        fit = recipe.fit(given(self.document, recipe), self._progress)
+        item = self._derived(f"patch of {fit.surface.count} points", "Patch", recipe, fit.surface)
+        self._fits[item.id] = fit
+        return item
+
+    def patch_between(
+        self, ring: Iterable[tuple[AnyItem, int] | ArrayLike], degree: tuple[int, int] = (3, 3), tangent: bool = False
+    ) -> AnyItem:
+        """Lay a patch into the gap that edges of patches and places on the reference scan go round.
+
+        ring: in order, (item, edge) with an edge as in ``geometry.Edge``, or (3,) places. degree: at least. tangent:
+        the edges' tangent planes are taken on. The patch follows its neighbours.
+        """
+        pieces = [
+            RingPiece(self.item(one[0].id).id, int(one[1]))
+            if isinstance(one, tuple) and isinstance(one[0], Item)
+            else RingPiece(place=np.array(one, dtype=float))
+            for one in ring
+        ]
+        return self._derived("patch between edges", "Patch", PatchBetween(tuple(pieces), degree, tangent))
+
+    def regions(self, sensitivity: float = 0.5) -> AnyItem:
+        """Divide the reference scan into areas of like curvature, and recognise what they are."""
+        found, on = find_regions(self.scan, sensitivity, self._progress), self.document.reference
+        assert on is not None
+        return self._added("regions found", "Regions", found, (on,), f"sensitivity {sensitivity:g}")
+
+    def true_shape(self, regions: AnyItem, place: ArrayLike) -> AnyItem:
+        """The plane, cylinder, cone, sphere or torus that the area about a (3,) place is; it follows the regions."""
+        item = self.item(regions.id)
+        on = next((key for key in item.origin.made_from if key in self.document), None)
+        if on is None or not isinstance(item.shape, Regions):
+            raise ArabesqueError(f"{item.name} has no scan", "Give the item that .regions returned")
+        recipe = RegionShape(item.id, on, np.array(place, dtype=float))
+        shape = recipe.build(given(self.document, recipe), self._progress)
+        return self._derived("true shape made", shape.kind.value.capitalize(), recipe, shape)
 
     def free(self, item: AnyItem) -> AnyItem:
         """Let a derived item keep its shape and no longer follow what it was made from; returns it."""
@@ -233,6 +262,11 @@ class Project:
             raise ArabesqueError("There is no patch to compare", "Lay one first, or open a STEP file")
         return measure_both_ways(shapes, scan, self.tolerance, progress=self._progress)
 
+    def joins(self, items: Iterable[AnyItem] | None = None) -> list[Join]:
+        """How patches (all, unless some are given) meet: gap, angle, curvature, the grade in words; the worst first."""
+        shapes = [item.shape for item in (self.items if items is None else items) if can(item.shape, Rimmed)]
+        return sorted(find_joins(shapes), key=Join.rank)
+
     def undo(self) -> str | None:
         """Take the last step back; returns its words, or None at the start."""
         return self._work.undo()
@@ -253,6 +287,15 @@ class Project:
         self._work.commit(change.label, change.document)
         if any_stale(self.document):
             self._work.amend(rebuilt(self.document, self._progress))
+
+    def _derived(self, label: str, name: str, recipe: Recipe, shape: Any = None) -> AnyItem:
+        """An item made by a recipe; shape: what it makes now, where that is known."""
+        document = self.document
+        made = recipe.build(given(document, recipe), self._progress) if shape is None else shape
+        change = edits.items.derived(document, label, name, made, recipe, ingredients(document, recipe))
+        self._do(change)
+        assert change.select is not None
+        return self.document[change.select]
 
     def _added(self, label: str, name: str, shape: Any, made_from: tuple[str, ...] = (), words: str = "") -> AnyItem:
         change = edits.items.added(self.document, label, name, shape, made_from, words)

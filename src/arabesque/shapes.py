@@ -111,20 +111,22 @@ class Net:
     """What the hand pulls.
 
     points: (n, 3) control points. rows: chains of their indices, as the eye follows them; along: one number a row, 0
-    for those along u, 1 along v. border: (n,) true for points that hold the shape's borders. columns: how many points
-    follow each other along v where rows and columns are crossed, 1 for a single row.
+    for those along u, 1 along v. legs: (k, 2) neighbours in the rows. border: (n,) true for points that hold the
+    shape's borders. columns: how many points follow each other along v where rows and columns are crossed, 1 for a
+    single row.
     """
 
     points: Floats
     rows: tuple[Ints, ...]
     along: tuple[int, ...]
+    legs: Ints
     border: Bools
     columns: int = 1
 
-    @property
-    def legs(self) -> Ints:
-        """(k, 2) neighbours in the rows."""
-        return np.concatenate([np.column_stack([row[:-1], row[1:]]) for row in self.rows])
+    @staticmethod
+    def legs_of(rows: Sequence[Ints]) -> Ints:
+        """(k, 2) neighbours in rows."""
+        return np.concatenate([np.column_stack([row[:-1], row[1:]]) for row in rows])
 
     def only(self, chosen: Ints | int) -> Bools:
         """(n,) mask of these points and no others."""

@@ -1,8 +1,7 @@
 """Lengths: everything inside is in millimetres, people may write what they like."""
 
 from functools import cache
-
-import pint
+from typing import Any
 
 from arabesque.errors import ArabesqueError
 
@@ -11,7 +10,9 @@ MILLIMETRES = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4, "foot": 304.8}
 
 
 @cache
-def _registry() -> pint.UnitRegistry[float]:
+def _registry() -> Any:
+    import pint  # a sixth of a second at the start of the window, where nothing has been typed yet
+
     return pint.UnitRegistry()
 
 
@@ -32,12 +33,14 @@ def parse_length(text: str, unit: str = "mm") -> float:
     are in ``unit`` too. Raises ArabesqueError when it is not a length.
     """
     registry = _registry()
+    from pint import PintError
+
     try:
         terms = _with_units(text.replace(",", "."), unit)
         length = registry.parse_expression(terms)
         return float(length.to("mm").magnitude)
     except (
-        pint.PintError,
+        PintError,
         ValueError,
         TypeError,
         AttributeError,

@@ -10,7 +10,7 @@ from arabesque.checking import (
     Family,
     Flaw,
     Limits,
-    close_up,
+    close_ups,
     cut_triangles,
     find_joins,
     flaws_of,
@@ -80,17 +80,19 @@ class CloseUpTest(unittest.TestCase):
         scan = plane()
         grid = shape_to_scan(Surface.bezier([[[10, 10, 0.1], [10, 90, 0.1]], [[90, 10, 0.9], [90, 90, 0.9]]]), scan, 40)
         place, up = np.array([50.0, 50.0, 0.5]), np.array([0.0, 0, 1])
-        along_x = close_up(grid.samples, scan, place, up, np.array([1.0, 0, 0.01]), 8.0)
+        (along_x,) = close_ups(grid.samples, scan, place, up, [np.array([1.0, 0, 0.01])], 8.0)
         np.testing.assert_allclose(along_x.scan, -0.5, atol=1e-9)
         np.testing.assert_allclose(along_x.surface, 0.01 * along_x.along, atol=1e-9)
         self.assertAlmostEqual(along_x.gap, 0.5)
-        across = close_up(grid.samples, scan, place, up, np.array([0.0, 1, 0]), 8.0)
+        (across,) = close_ups(grid.samples, scan, place, up, [np.array([0.0, 1, 0])], 8.0)
         np.testing.assert_allclose(across.surface, 0.0, atol=1e-9)
 
     def test_beyond_the_rim_there_is_nothing(self) -> None:
         scan = plane()
         grid = shape_to_scan(Surface.bezier([[[60, 10, 0], [60, 90, 0]], [[130, 10, 0], [130, 90, 0]]]), scan, 40)
-        near = close_up(grid.samples, scan, np.array([97.0, 50, 0]), np.array([0.0, 0, 1]), np.array([1.0, 0, 0]), 8.0)
+        (near,) = close_ups(
+            grid.samples, scan, np.array([97.0, 50, 0]), np.array([0.0, 0, 1]), [np.array([1.0, 0, 0])], 8.0
+        )
         self.assertTrue(np.isnan(near.scan[-10:]).all())
         self.assertFalse(np.isnan(near.scan[:30]).any())
 

@@ -22,7 +22,7 @@ from arabesque.checking.distance import (
 from arabesque.checking.figures import Figures, inlier_bound
 from arabesque.checking.form import FormKind, Island, form_values, hollow_islands
 from arabesque.checking.joins import Join, Limits, find_joins
-from arabesque.checking.loupe import CloseUp, close_up
+from arabesque.checking.loupe import CloseUp, close_ups
 from arabesque.checking.net import NetReport, read_net
 from arabesque.checking.sections import (
     Cuts,
@@ -56,7 +56,7 @@ __all__ = [
     "Sections",
     "WayBack",
     "Wobble",
-    "close_up",
+    "close_ups",
     "cut_triangles",
     "distances_to_scan",
     "find_joins",

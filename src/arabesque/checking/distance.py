@@ -4,9 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
-from arabesque.arrays import Bools, Floats, Ints
+from arabesque.arrays import Bools, Floats, Ints, tree_of
 from arabesque.checking.figures import Figures
 from arabesque.geometry import Surface, even_parameters, foot_points
 from arabesque.progress import Progress, silent
@@ -120,5 +119,5 @@ def near_points(scan: Scan, surface: Surface, reach: float, looked_at: int | Non
     u, v = (even_parameters(k, 40) for k in surface.knots)
     grid = surface.on_grid(u, v)[0, 0]
     spacing = max(np.linalg.norm(np.diff(grid, axis=axis), axis=-1).max() for axis in (0, 1))
-    distance, _ = cKDTree(grid.reshape(-1, 3)).query(scan.points[boxed], distance_upper_bound=reach + spacing)
+    distance, _ = tree_of(grid.reshape(-1, 3)).query(scan.points[boxed], distance_upper_bound=reach + spacing)
     return boxed[np.isfinite(distance)]

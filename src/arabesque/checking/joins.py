@@ -9,9 +9,8 @@ from itertools import groupby
 from typing import NamedTuple
 
 import numpy as np
-from scipy.spatial.distance import cdist
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Floats, tree_of
 from arabesque.geometry import Rim, Surface, foot_points, section_curvature
 from arabesque.geometry.kernels import unit_cross
 from arabesque.shapes import Rimmed
@@ -200,7 +199,7 @@ def _join(rims: dict[Key, _Line], one: Key, two: Key, reach: float, samples: int
     if lengths[0] > 1.001 * lengths[1]:
         one, two, first, second = two, one, second, first
     rough = first.points[:: (DENSE - 1) // 8]
-    near = cdist(rough, second.points).min(axis=1)
+    near, _ = tree_of(second.points).query(rough)
     spacing = max(lengths) / (DENSE - 1)
     if near.max() > reach + spacing:
         return None
@@ -217,7 +216,7 @@ def _join(rims: dict[Key, _Line], one: Key, two: Key, reach: float, samples: int
 
 def _feet(line: _Line, points: Floats) -> Floats:
     """(n,) shares of a rim's way closest to points: the nearest of many, then Newton's steps along it."""
-    t = cdist(points, line.points).argmin(axis=1) / (DENSE - 1)
+    t = tree_of(line.points).query(points)[1] / (DENSE - 1)
     for _ in range(NEWTON):
         way = line.rim.ways(t)
         d = line.rim.surface.derivatives(line.rim.places(t), 2)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,20 +31,28 @@ class CloseUp:
         return float(self.surface[middle] - self.scan[middle])
 
 
-def close_up(samples: Samples, scan: Scan, place: Floats, normal: Floats, direction: Floats, radius: float) -> CloseUp:
-    """Heights along a direction through a place, within ``radius`` mm of it.
+def close_ups(
+    samples: Samples, scan: Scan, place: Floats, normal: Floats, directions: Sequence[Floats], radius: float
+) -> list[CloseUp]:
+    """Heights along directions through a place, within ``radius`` mm of it.
 
     The scan is met along the normal, the surface is cut by the plane of normal
     and direction.
     """
-    up = unit(np.asarray(normal, dtype=float))
-    way = unit(direction - (direction @ up) * up)
-    along = np.linspace(-radius, radius, SAMPLES)
-    high = 2 * radius
+    up, high = unit(np.asarray(normal, dtype=float)), 2 * radius
+    points, triangles = _near(samples, place, high)
+    ways = [unit(direction - (direction @ up) * up) for direction in directions]
+    return [_close_up(points, triangles, scan, place, up, way, radius) for way in ways]
+
+
+def _close_up(
+    points: Floats, triangles: Ints, scan: Scan, place: Floats, up: Floats, way: Floats, radius: float
+) -> CloseUp:
+    """One of them; points: of the surface, from the place."""
+    along, high = np.linspace(-radius, radius, SAMPLES), 2 * radius
     origins = place + along[:, None] * way + high * up
     triangle, depth = scan.tree.first_hits(origins, np.tile(-up, (SAMPLES, 1)))
     scan_heights = np.where((triangle >= 0) & (depth < 2 * high), high - depth, np.nan)
-    points, triangles = _near(samples, place, high)
     across = points @ np.cross(up, way)
     found = cut_triangles(points, triangles, np.clip(across / (4 * radius), -0.75, 0.75))
     ends = found.segments[found.plane == 0].reshape(-1, 3)
@@ -61,5 +70,4 @@ def _near(samples: Samples, place: Floats, reach: float) -> tuple[Floats, Ints]:
     points = samples.points - place
     close = np.einsum("nc,nc->n", points, points) <= reach * reach
     # a triangle is far smaller than the reach, which is twice what is looked at: one corner speaks for it
-    some = samples.triangles[close[samples.triangles[:, 0]]]
-    return points, some if len(some) else samples.triangles
+    return points, samples.triangles[close[samples.triangles[:, 0]]]

@@ -5,11 +5,11 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
-from scipy.spatial import Delaunay, cKDTree
 
-from arabesque.arrays import Floats, Ints
+from arabesque.arrays import Floats, Ints, tree_of
 from arabesque.geometry import unit
 
 NEWTON_STEPS = 8
@@ -125,6 +125,8 @@ class DiscMaster(Master):
 
     def mesh(self, triangles: int, rng: np.random.Generator) -> tuple[Floats, Ints]:
         """Parameters (n, 2) and about ``triangles`` uneven triangles (m, 3) over the disc."""
+        from scipy.spatial import Delaunay  # see ``tree_of``
+
         sx, sy = self.scale
         area = np.pi * self.reach**2 * sx * sy
         spacing = np.sqrt(2 * area / triangles)
@@ -143,11 +145,11 @@ class DiscMaster(Master):
         return parameters, simplices[longest < 4 * spacing]
 
     @cached_property
-    def _seeds(self) -> tuple[Floats, cKDTree]:
+    def _seeds(self) -> tuple[Floats, Any]:
         steps = np.linspace(-self.reach, self.reach, 700)
         parameters = np.array(np.meshgrid(steps, steps)).reshape(2, -1).T
         parameters = parameters[np.hypot(*parameters.T) <= self.reach]
-        return parameters, cKDTree(self.evaluate(parameters))
+        return parameters, tree_of(self.evaluate(parameters))
 
     def feet(self, points: Floats) -> tuple[Floats, Floats]:
         """Parameters (n, 2) and points (n, 3) of the true surface closest to (n, 3) ``points``."""

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QApplication
 FAMILY = "Inter"
 TEXT_POINTS = 10
 SMALL_POINTS = 9
-SPACE = 4
 CORNER = 4
 
 

@@ -1,10 +1,11 @@
-"""Loads compiled code before the hand needs it."""
+"""Loads compiled code, and libraries that the first picture does without, before the hand needs them."""
 
 import numpy as np
 
-from arabesque.checking import Family, scan_sections
+from arabesque.checking import Family, find_joins, scan_sections
 from arabesque.fitting import FitSettings, bilinear, fit_patch
 from arabesque.scan import Scan
+from arabesque.units import parse_length
 
 
 def warm_up() -> None:
@@ -21,3 +22,5 @@ def warm_up() -> None:
     fitted = fit_patch(bilinear(inner).elevated(1, 1), scan, FitSettings(0.1, samples=6, rounds=1))
     fitted.derivatives([[0.5, 0.5]])
     scan_sections(scan, Family(np.array([1.0, 0.0, 0.0]), 0.3))
+    find_joins([fitted, fitted.moved(np.eye(4))])
+    parse_length("1 in")

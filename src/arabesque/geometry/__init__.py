@@ -5,7 +5,6 @@ from arabesque.geometry.curvature import (
     Curvatures,
     along_direction,
     curve_curvature,
-    normal_curvature,
     section_curvature,
     surface_curvature,
 )
@@ -119,7 +118,6 @@ __all__ = [
     "meeting_edges",
     "motion",
     "nearest_twin",
-    "normal_curvature",
     "over_quadrangle",
     "parallel",
     "parameter_step",

@@ -61,16 +61,11 @@ def surface_curvature(surface: Surface, uv: ArrayLike) -> Curvatures:
     return Curvatures(largest, smallest, mean, gaussian, direction, normal)
 
 
-def normal_curvature(surface: Surface, uv: ArrayLike, directions: ArrayLike) -> Floats:
-    """(n,) curvature of the normal section along (n, 3) directions, 1/mm.
-
-    Only the part of a direction in the tangent plane counts.
-    """
-    return section_curvature(surface.derivatives(uv, 2), np.asarray(directions, dtype=float))
-
-
 def section_curvature(d: Floats, directions: Floats) -> Floats:
-    """As ``normal_curvature``, from (3, 3, n, 3) derivatives that are known already; NaN square to the surface."""
+    """(n,) curvature of the normal section along (n, 3) directions, 1/mm, from (3, 3, n, 3) derivatives.
+
+    Only the part of a direction in the tangent plane counts; NaN where there is none.
+    """
     su, sv = d[1, 0], d[0, 1]
     normal = unit_cross(su, sv)
     e, f, g = _dot(su, su), _dot(su, sv), _dot(sv, sv)

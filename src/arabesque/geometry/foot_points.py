@@ -3,9 +3,8 @@
 from typing import NamedTuple
 
 import numpy as np
-from scipy.spatial import cKDTree
 
-from arabesque.arrays import Bools, Floats
+from arabesque.arrays import Bools, Floats, tree_of
 from arabesque.geometry.kernels import step_to_feet
 from arabesque.geometry.surface import Surface
 
@@ -31,7 +30,7 @@ def foot_points(surface: Surface, points: Floats, seeds_per_span: int = 12) -> F
     u = np.linspace(u0, u1, seeds_per_span * surface.spans[0] + 1)
     v = np.linspace(v0, v1, seeds_per_span * surface.spans[1] + 1)
     grid = surface.on_grid(u, v)[0, 0]
-    nearest = cKDTree(grid.reshape(-1, 3)).query(points)[1]
+    nearest = tree_of(grid.reshape(-1, 3)).query(points)[1]
     uv = np.column_stack([u[nearest // len(v)], v[nearest % len(v)]])
     low, high = np.array([u0, v0]), np.array([u1, v1])
     for _ in range(NEWTON_STEPS):

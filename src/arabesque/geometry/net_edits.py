@@ -6,9 +6,8 @@ from collections.abc import Callable
 from enum import Enum
 
 import numpy as np
-from scipy.spatial import cKDTree
 
-from arabesque.arrays import Bools, Floats, Ints, unit
+from arabesque.arrays import Bools, Floats, Ints, tree_of, unit
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import greville
 from arabesque.geometry.surface import Surface
@@ -39,7 +38,7 @@ def reach_weights(places: Floats, chosen: Bools, reach: float, fall_off: FallOff
     weights = chosen.astype(float)
     if not reach > 0 or not chosen.any() or chosen.all():
         return weights
-    away, _ = cKDTree(places[chosen]).query(places)
+    away, _ = tree_of(places[chosen]).query(places)
     return np.where(chosen, 1.0, _FADES[fall_off](np.clip(1 - away / reach, 0.0, 1.0)))
 
 

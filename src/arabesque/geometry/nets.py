@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cache
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -32,10 +32,8 @@ def surface_frames(surface: Surface) -> Frames:
 
 def curve_net(curve: Curve) -> Net:
     """The control polygon of a curve; its ends are its border."""
-    count = len(curve.points)
-    border = np.zeros(count, dtype=bool)
-    border[[0, -1]] = True
-    return Net(curve.points, (np.arange(count),), (0,), border)
+    row = np.arange(len(curve.points))
+    return Net(curve.points, (row,), (0,), Net.legs_of([row]), (row == 0) | (row == row[-1]))
 
 
 def curve_frames(curve: Curve) -> Frames:
@@ -61,11 +59,12 @@ def border_of(shape: tuple[int, ...]) -> Bools:
     return border
 
 
-@cache
-def _crossed(nu: int, nv: int) -> tuple[tuple[Ints, ...], tuple[int, ...], Bools]:
-    """Rows, their directions, and the points on the border of a net of rows and columns."""
+@lru_cache(maxsize=64)
+def _crossed(nu: int, nv: int) -> tuple[tuple[Ints, ...], tuple[int, ...], Ints, Bools]:
+    """Rows, their directions, the legs and the points on the border of a net of rows and columns."""
     index, border = np.arange(nu * nv).reshape(nu, nv), border_of((nu, nv)).ravel()
-    for array in (index, border):
-        array.setflags(write=False)
     rows = (*(index[:, j] for j in range(nv)), *(index[i] for i in range(nu)))
-    return rows, (0,) * nv + (1,) * nu, border
+    legs = Net.legs_of(rows)
+    for array in (index, legs, border):
+        array.setflags(write=False)
+    return rows, (0,) * nv + (1,) * nu, legs, border

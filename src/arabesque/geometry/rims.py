@@ -9,7 +9,6 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
-from scipy.interpolate import CubicSpline
 
 from arabesque.arrays import Floats, unit
 
@@ -62,8 +61,10 @@ class Rim:
         return along / along[-1] if along[-1] > 0 else np.linspace(0, 1, len(along))
 
     @cached_property
-    def _curve(self) -> CubicSpline:
+    def _curve(self) -> Any:
         """Between corners a border is smooth: through its places, which lie on it, runs a spline."""
+        from scipy.interpolate import CubicSpline  # a fifth of a second at the start of the window
+
         closed = np.array_equal(self.uv[0], self.uv[-1])
         return CubicSpline(self._shares, self.uv, bc_type="periodic" if closed else "not-a-knot")
 

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cache
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from scipy.sparse import csr_array
-from scipy.spatial import Delaunay, cKDTree
 
-from arabesque.arrays import Floats, Ints
+from arabesque.arrays import Floats, Ints, tree_of
 from arabesque.geometry.kernels import basis_matrix, unit_cross
 from arabesque.geometry.knots import breakpoints
 from arabesque.geometry.rational import quotient_derivatives
@@ -34,28 +33,41 @@ def even_parameters(knots: Floats, count: int) -> Floats:
     return np.concatenate([*spans, breaks[-1:]])
 
 
-@cache
 def grid_triangles(rows: int, columns: int) -> Ints:
     """(m, 3) triangles over a grid of rows x columns points, counter-clockwise for Su x Sv."""
     index = np.arange(rows * columns).reshape(rows, columns)
     a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
-    made = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
-    made.setflags(write=False)
-    return made
+    return np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
 
 
-@cache
-def grid_rim(rows: int, columns: int) -> Ints:
-    """Indices of the points round a grid, the first again at the end."""
+@lru_cache(maxsize=16)
+def _grid_tables(rows: int, columns: int) -> tuple[Ints, Ints]:
+    """Triangles of a grid, and its points going round, the first again at the end: hundreds of patches share them."""
     index = np.arange(rows * columns).reshape(rows, columns)
-    return np.concatenate([index[:-1, 0], index[-1, :-1], index[:0:-1, -1], index[0, ::-1]])
+    rim = np.concatenate([index[:-1, 0], index[-1, :-1], index[:0:-1, -1], index[0, ::-1]])
+    triangles = grid_triangles(rows, columns)
+    for table in (triangles, rim):
+        table.setflags(write=False)
+    return triangles, rim
 
 
-class SurfaceSampler:
+class _OnBasis:
+    """Knots and degrees that a sampler was made for."""
+
+    def __init__(self, surface: Any) -> None:
+        self._knots, self._degree = surface.knots, surface.degree
+
+    def _same_basis(self, shape: Any) -> bool:
+        return getattr(shape, "degree", None) == self._degree and all(
+            np.array_equal(a, b) for a, b in zip(self._knots, shape.knots, strict=True)
+        )
+
+
+class SurfaceSampler(_OnBasis):
     """Reads a patch on one grid of parameters again and again: two small products a time."""
 
     def __init__(self, surface: Any, along: int) -> None:
-        self._knots, self._degree = surface.knots, surface.degree
+        super().__init__(surface)
         u, v = (even_parameters(k, along) for k in surface.knots)
         self._basis = [
             [basis_matrix(knots, degree, at, k) for k in (0, 1)]
@@ -63,12 +75,12 @@ class SurfaceSampler:
         ]
         self._uv = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
         self._part = np.zeros(len(self._uv), dtype=np.int64)
-        self._triangles = grid_triangles(len(u), len(v))
-        self._rims = (grid_rim(len(u), len(v)),)
+        self._triangles, rim = _grid_tables(len(u), len(v))
+        self._rims = (rim,)
 
     def fits(self, shape: Any) -> bool:
         """True for a patch of the same degrees and knots, without a trim."""
-        return not hasattr(shape, "trim") and _same_basis(self, shape)
+        return not hasattr(shape, "trim") and self._same_basis(shape)
 
     def read(self, surface: Any) -> Samples:
         """Points and normals of the patch as it now is."""
@@ -77,11 +89,12 @@ class SurfaceSampler:
         return Samples(d[0, 0].reshape(-1, 3), normals, self._triangles, self._part, self._uv, self._rims)
 
 
-class FaceSampler:
+class FaceSampler(_OnBasis):
     """Reads what a face's trim leaves of its patch: one sparse product a time."""
 
     def __init__(self, face: Any, along: int) -> None:
-        self._knots, self._degree, self._trim = face.knots, face.degree, face.trim
+        super().__init__(face)
+        self._trim = face.trim
         u, v = (even_parameters(k, along) for k in face.knots)
         cut = trimmed_triangles(face.trim, u, v)
         self._cut, self._part = cut, np.zeros(len(cut.uv), dtype=np.int64)
@@ -89,7 +102,7 @@ class FaceSampler:
 
     def fits(self, shape: Any) -> bool:
         """True for a face of the same degrees, knots and trim."""
-        return getattr(shape, "trim", None) is self._trim and _same_basis(self, shape)
+        return getattr(shape, "trim", None) is self._trim and self._same_basis(shape)
 
     def read(self, face: Any) -> Samples:
         """Points and normals of what shows of the face."""
@@ -100,12 +113,6 @@ class FaceSampler:
             d = quotient_derivatives(d)
         normals = unit_cross(np.ascontiguousarray(d[1, 0]), np.ascontiguousarray(d[0, 1]))
         return Samples(d[0, 0], normals, self._cut.triangles, self._part, self._cut.uv, self._cut.rims)
-
-
-def _same_basis(sampler: Any, shape: Any) -> bool:
-    return getattr(shape, "degree", None) == sampler._degree and all(
-        np.array_equal(a, b) for a, b in zip(sampler._knots, shape.knots, strict=True)
-    )
 
 
 def _tensor_rows(knots: tuple[Floats, Floats], degree: tuple[int, int], uv: Floats, order: tuple[int, int]) -> Any:
@@ -144,6 +151,8 @@ def trimmed_triangles(trim: Trim, u: Floats, v: Floats) -> CutGrid:
     than to any place of the grid, so that every piece of a loop is an edge (a Gabriel edge: de Berg et al.,
     "Computational Geometry", 3rd edition, section 9.3); those outside are dropped.
     """
+    from scipy.spatial import Delaunay  # see ``tree_of``
+
     steps = np.array([np.diff(u).max(), np.diff(v).max()])
     low = np.array([u[0], v[0]])
     loops = [_refined(loop, steps * LOOP_STEP) for loop in trim.loops]
@@ -151,7 +160,7 @@ def trimmed_triangles(trim: Trim, u: Floats, v: Floats) -> CutGrid:
     grid = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
     inner = grid[trim.contains(grid)]
     if len(border) and len(inner):
-        away, _ = cKDTree((border - low) / steps).query((inner - low) / steps, distance_upper_bound=CLEAR)
+        away, _ = tree_of((border - low) / steps).query((inner - low) / steps, distance_upper_bound=CLEAR)
         inner = inner[np.isinf(away)]
     uv = np.concatenate([border, inner])
     starts = np.concatenate([[0], np.cumsum([len(loop) for loop in loops])]).astype(np.int64)

@@ -11,7 +11,7 @@ from typing import Any
 
 from arabesque.errors import FileProblem
 from arabesque.model.document import Document
-from arabesque.model.formats import FORMAT, upgraded
+from arabesque.model.formats import FORMAT, IMAGES_ARE_ITEMS, upgraded
 from arabesque.model.item import cleaned
 from arabesque.model.records import DAMAGE, AnyArray, Reader, array_name, document_record, stored_array
 
@@ -73,7 +73,8 @@ def _sound_head(record: dict[str, Any], reader: Reader) -> tuple[dict[str, Any],
     given = {}
     try:
         given = upgraded({**record, "items": []})
-        head["format"] = min(int(record["format"]), FORMAT) if record["format"] >= FORMAT - 1 else FORMAT - 1
+        # all records are brought to the present format below; only whether images are among them is told by the old one
+        head["format"] = FORMAT if record["format"] >= IMAGES_ARE_ITEMS else IMAGES_ARE_ITEMS - 1
     except DAMAGE:  # not even the format is there: all of it is named as lost below
         lost.append("format")
     for name in ("tolerance", "unit", "layers", "plane"):

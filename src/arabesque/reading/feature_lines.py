@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.spatial import cKDTree
 
-from arabesque.arrays import Floats, Ints, frozen_array, summed
+from arabesque.arrays import Floats, Ints, frozen_array, summed, tree_of
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Plane, apply
 from arabesque.progress import Progress, part, silent
@@ -220,7 +219,7 @@ def _bridged(lines: list[Floats], closed: list[bool], gap: float) -> tuple[list[
         joined = False
         ends = np.array([end for line in parts for end in (line[0], line[-1])])
         outward = np.array([_leaving(way) for line in parts for way in (line[::-1], line)])
-        pairs = cKDTree(ends).query_pairs(gap, output_type="ndarray")
+        pairs = tree_of(ends).query_pairs(gap, output_type="ndarray")
         if not len(pairs):
             break
         ways = ends[pairs[:, 1]] - ends[pairs[:, 0]]

@@ -23,6 +23,7 @@ TRIANGLES_PER_LEAF = 4
 QUERY_CELLS = 64
 WORTH_A_THREAD = 2000
 MOST_THREADS = 4
+CORES = os.cpu_count() or 1
 
 # where on its triangle a closest point lies
 FACE, EDGE_01, EDGE_12, EDGE_20, CORNER_0, CORNER_1, CORNER_2 = range(7)
@@ -83,7 +84,7 @@ class BoxTree:
             )  # fmt: skip
 
         # the kernel releases the GIL: plain threads share the work, each a run of neighbours
-        threads = min(MOST_THREADS, os.cpu_count() or 1, max(1, count // WORTH_A_THREAD))
+        threads = min(MOST_THREADS, CORES, max(1, count // WORTH_A_THREAD))
         own, *others = np.array_split(sequence, threads)
         helped = [_helpers().submit(answer, part) for part in others]
         answer(own)

@@ -166,7 +166,8 @@ def _record(shape: Surface | Curve) -> dict[str, Any]:
 
 def _face(record: dict[str, Any]) -> tuple[str, Surface]:
     surface = Surface(**record["surface"])
-    trim = Trim(tuple(record["loops"]))
+    # a loop of two places encloses nothing
+    trim = Trim(tuple(loop for loop in record["loops"] if len(loop) > 2))
     (u0, u1), (v0, v1) = surface.domain
     full = trim.area >= FULL_SHARE * (u1 - u0) * (v1 - v0)
     if not full and trim.loops:

@@ -149,19 +149,20 @@ class Making(Tool):
 
     def _keep(self, made: Any) -> None:
         assert self._of is not None
-        shape = self.shape_of(made)
-        item = self.session.history.document.items.get(self.target or "")
-        if self.target is None:
-            self.session.edit(edits.items.derived, self.words(made), self.name, shape, *self._of)
-        elif item is not None and item.recipe is not None:
-            self.session.edit(edits.items.derived_again, item, self.words_again(item), shape, *self._of)
-        elif item is not None:
-            words = f"{item.name}: {self.words_again(item)}"
-            self.session.commit(words, self.session.history.document.with_shape(item.id, shape))
-        self.kept()
+        shape, session = self.shape_of(made), self.session
+        item = session.history.document.items.get(self.target or "")
+        if item is None:
+            done = session.edit(edits.items.derived, self.words(made), self.name, shape, *self._of)
+            self.target = session.selection.id if done and session.selection is not None else None
+        elif isinstance(item.recipe, self.makes):
+            done = session.edit(edits.items.derived_again, item, self.words_again(item), shape, *self._of)
+        else:  # made in another way, or by hand: it is free from then on
+            done = session.edit(edits.items.reshaped, item, self.words_again(item), shape)
+        if done:
+            self.kept()
 
     def kept(self) -> None:
-        """What was made is in the document."""
+        """What was made is in the document, as ``target``."""
         self.begin_anew()
 
     def begin_anew(self) -> None:

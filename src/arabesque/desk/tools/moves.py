@@ -5,9 +5,8 @@ from __future__ import annotations
 from enum import Enum
 
 import numpy as np
-from scipy.spatial import cKDTree
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Floats, tree_of
 from arabesque.geometry import Surface, foot_points, grown_choice, kept_on
 from arabesque.model import Document
 from arabesque.scan import Scan
@@ -102,7 +101,7 @@ def neighbours_follow(before: Document, after: Document, changed: list[str]) -> 
     places, targets = np.concatenate(old), np.concatenate(new)
     if not len(places):
         return after
-    tree = cKDTree(places)
+    tree = tree_of(places)
     for item in before:
         if item.id in changed or not can(item.shape, Netted) or not before.shows(item):
             continue

@@ -111,6 +111,11 @@ def derived_again(
     return Change(f"{item.name}: {words}", put.with_item(again), item.id)
 
 
+def reshaped(document: Document, item: AnyItem, words: str, shape: Shape) -> Change:
+    """An item with another shape; a derived one is free from then on. words: what was done."""
+    return Change(f"{item.name}: {words}", document.with_shape(item.id, shape), item.id)
+
+
 def made_free(document: Document, item: AnyItem) -> Change | None:
     """A derived item that keeps its shape and no longer follows; None for one that is free already."""
     if item.recipe is None:

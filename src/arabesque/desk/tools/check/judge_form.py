@@ -36,7 +36,6 @@ from arabesque.shapes import Samples
 MOST_WORST = 10
 APART = 0.08
 """Worst places are listed apart from each other by this share of their patch's size."""
-BACK_SAMPLES, BACK_POINTS = 60, 20_000
 
 
 class Against(Enum):
@@ -100,7 +99,7 @@ class DistanceCheck(Judge):
             self._job.cancel()
 
         def work(progress: Progress) -> BothWays:
-            return measure_both_ways(shapes, scan, tolerance, BACK_SAMPLES, BACK_POINTS, progress=progress)
+            return measure_both_ways(shapes, scan, tolerance, progress=progress)
 
         job = self._job = self.session.jobs.quick("Measuring both ways", work)
         job.done.connect(lambda found: self._measured(wanted, found))

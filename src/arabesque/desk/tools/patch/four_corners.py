@@ -176,15 +176,12 @@ class FourCornerPatch(Making):
         return f"patch of {made.surface.count} points"
 
     def words_again(self, item: Item) -> str:
-        draft = self.draft()
-        other = isinstance(item.recipe, PatchOnScan) and draft is not None and item.recipe.degree != draft.degree
+        draft, before = self.draft(), item.recipe
+        other = isinstance(before, PatchOnScan) and draft is not None and before.degree != draft.degree
         return "another degree" if other else "corner moved"
 
     def kept(self) -> None:
         """The corners stay, to be dragged."""
-        item = self.session.selection
-        if self.target is None and item is not None:
-            self.target = item.id
         self._quick = None
 
     def _preview(self, corners: list[Floats]) -> None:

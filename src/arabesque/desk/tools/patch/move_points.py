@@ -12,7 +12,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Bools, Floats
-from arabesque.checking import close_up
+from arabesque.checking import close_ups
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.patches import size_of
@@ -213,10 +213,10 @@ class MovePoints(Tool):
         place = frames.places[at]
         normal = scan.closest(place[None]).normals[0]
         radius = max(LOUPE_SHARE * size_of([item]), 1.0)
-        charts = []
-        for word, direction in (("along the row", frames.along_u[at]), ("along the column", frames.along_v[at])):
-            near = close_up(measured.samples, scan, place, normal, direction, radius)
-            charts.append((word, near.along, near.scan, near.surface))
+        ways = (frames.along_u[at], frames.along_v[at])
+        near = close_ups(measured.samples, scan, place, normal, ways, radius)
+        words = ("along the row", "along the column")
+        charts = [(word, one.along, one.scan, one.surface) for word, one in zip(words, near, strict=True)]
         return Loupe(charts, float(self.options.loupe))
 
     def _weights(self, shape: Netted, chosen: Bools) -> Floats:
