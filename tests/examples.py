@@ -1,11 +1,12 @@
 """Shapes that several tests need, made once."""
 
+from collections.abc import Callable
 from functools import cache
 
 import numpy as np
 import trimesh
 
-from arabesque.arrays import Ints
+from arabesque.arrays import Floats, Ints
 from arabesque.demo import Heron, Simulated, simulate
 from arabesque.geometry import (
     Curve,
@@ -18,6 +19,7 @@ from arabesque.geometry import (
     motion,
     uniform_knots,
 )
+from arabesque.geometry.sampling import grid_triangles
 from arabesque.mending import even_triangles
 from arabesque.model import Document, Item, Origin
 from arabesque.reading import LineSet, Region, Regions
@@ -92,3 +94,13 @@ def every_kind() -> Document:
     for word, shape in shapes.items():
         document = document.with_item(Item(word, word, shape, Origin(("scan",) if word == "regions" else ())))
     return document
+
+
+def sheet(
+    height: Callable[[Floats, Floats], Floats], size: tuple[float, float], noise: float = 0.0, step: float = 1.0
+) -> Scan:
+    """A form by formula as a scan: z over x and y, over a rectangle about the origin and 8 mm beyond."""
+    x, y = (np.arange(-length / 2 - 8, length / 2 + 8 + step / 2, step) for length in size)
+    gx, gy = np.meshgrid(x, y, indexing="ij")
+    z = height(gx, gy) + np.random.default_rng(0).normal(scale=noise, size=gx.shape)
+    return ready_to_fit(Scan(np.stack([gx, gy, z], -1).reshape(-1, 3), grid_triangles(len(x), len(y))))

@@ -31,7 +31,7 @@ from numpy.typing import ArrayLike
 
 from arabesque.checking import BothWays, Join, find_joins, measure_both_ways
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.fitting import PatchFit, check_tolerance
+from arabesque.fitting import Borders, PatchFit, check_tolerance
 from arabesque.model import (
     SUFFIX,
     Change,
@@ -47,7 +47,8 @@ from arabesque.model import (
 from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress, silent
 from arabesque.reading import Regions, find_regions
-from arabesque.recipes import PatchBetween, PatchOnScan, Recipe, RegionShape, RingPiece
+from arabesque.recipes import PatchBetween, PatchOnScan, Recipe, RegionShape, RingPiece, Side
+from arabesque.recipes.patch_on_scan import CALM_SIDES
 from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.shapes import Rimmed, Sampled, can
 from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, deliverable, read_model
@@ -186,13 +187,21 @@ class Project:
 
     # the work
 
-    def patch(self, corners: ArrayLike, degree: tuple[int, int] | None = None) -> AnyItem:
-        """Lay the lightest patch through four corners (4, 3) on the reference scan, or one of a degree.
+    def patch(
+        self,
+        corners: ArrayLike,
+        degree: tuple[int, int] | None = None,
+        borders: str | Borders = Borders.CALM,
+        sides: Iterable[Side] = CALM_SIDES,
+    ) -> AnyItem:
+        """Lay the lightest even patch through four corners (4, 3) on the reference scan, or one of a degree.
 
-        What the fit told is in ``fit_of(item)``. The patch follows: with
-        another tolerance or scan it is laid again.
+        borders: "calm", held to lines on the scan, or "natural", held at the corners only. sides: what each runs
+        along, from the first corner to the second, and so on. What the fit told is in ``fit_of(item)``. The patch
+        follows: with another tolerance or scan it is laid again.
         """
-        recipe = PatchOnScan(np.array(corners, dtype=float), degree)
+        one, two, three, four = sides
+        recipe = PatchOnScan(np.array(corners, dtype=float), degree, Borders(borders), (one, two, three, four))
         fit = recipe.fit(given(self.document, recipe), self._progress)
         item = self._derived(f"patch of {fit.surface.count} points", "Patch", recipe, fit.surface)
         self._fits[item.id] = fit

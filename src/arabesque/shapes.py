@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 from typing import Any, Protocol, TypeGuard, TypeVar, runtime_checkable
 
 import numpy as np
+from numba import njit
 
 from arabesque.arrays import Bools, Floats, Ints
 
@@ -52,10 +53,36 @@ class Samples:
     uv: Floats
     rims: tuple[Ints, ...] = ()
 
+    @cached_property
+    def areas(self) -> Floats:
+        """(n,) mm² that each point stands for: a third of the triangles round it."""
+        return corner_areas(self.points, self.triangles)
+
+    @property
+    def pairs(self) -> Ints:
+        """(e, 2) points that an edge joins; an edge between two triangles twice."""
+        return self.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+
     @property
     def size(self) -> float:
         """Diagonal of the box round the points, mm."""
         return float(np.linalg.norm(np.ptp(self.points, axis=0))) if len(self.points) else 0.0
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def corner_areas(points: Floats, triangles: Ints) -> Floats:
+    """(n,) a third of the areas of the triangles round each of n points, mm²."""
+    areas = np.zeros(len(points))
+    for t in range(len(triangles)):
+        i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
+        bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
+        x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+        third = np.sqrt(x * x + y * y + z * z) / 6.0
+        areas[i] += third
+        areas[j] += third
+        areas[k] += third
+    return areas
 
 
 class Sampler(Protocol):
@@ -113,7 +140,8 @@ class Net:
     points: (n, 3) control points. rows: chains of their indices, as the eye follows them; along: one number a row, 0
     for those along u, 1 along v. legs: (k, 2) neighbours in the rows. border: (n,) true for points that hold the
     shape's borders. columns: how many points follow each other along v where rows and columns are crossed, 1 for a
-    single row.
+    single row. at: for each row the rising places at which its points would stand evenly; none where all steps are
+    alike.
     """
 
     points: Floats
@@ -122,6 +150,7 @@ class Net:
     legs: Ints
     border: Bools
     columns: int = 1
+    at: tuple[Floats, ...] = ()
 
     @staticmethod
     def legs_of(rows: Sequence[Ints]) -> Ints:

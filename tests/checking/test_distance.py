@@ -35,7 +35,7 @@ class BothWaysTest(unittest.TestCase):
         surface = flat(0.3)
         turned = surface.with_points(surface.points[::-1])
         self.assertGreater(shape_to_scan(turned, plane()).distance.min(), 0.29)
-        self.assertGreater(scan_to_shapes(plane(), [turned], 5.0).min(), 0.29)
+        self.assertGreater(scan_to_shapes(plane(), [turned], 5.0, 0.2).distance.min(), 0.29)
 
     def test_beyond_the_rim_nothing_is_measured(self) -> None:
         """Half of a patch that sticks out of the scan by half has no scan below."""
@@ -45,11 +45,11 @@ class BothWaysTest(unittest.TestCase):
 
     def test_scan_points_are_counted_once_and_only_below_the_patch(self) -> None:
         scan = plane(steps=50)  # a point every 2 mm
-        self.assertEqual(len(scan_to_shapes(scan, [flat(0.1), flat(0.1)], 5.0)), 29 * 29)
+        self.assertEqual(len(scan_to_shapes(scan, [flat(0.1), flat(0.1)], 5.0, 0.2).distance), 29 * 29)
 
     def test_of_two_patches_the_nearer_counts(self) -> None:
-        back = scan_to_shapes(plane(), [flat(0.5), flat(0.1)], 5.0)
-        np.testing.assert_allclose(back, 0.1, atol=1e-9)
+        back = scan_to_shapes(plane(), [flat(0.5), flat(0.1)], 5.0, 0.2)
+        np.testing.assert_allclose(back.distance, 0.1, atol=1e-9)
 
     def test_trimmed_away_parts_do_not_count(self) -> None:
         half = Trim((np.array([[0, 0], [0.5, 0], [0.5, 1], [0, 1.0]]),))
@@ -97,13 +97,18 @@ class FiguresTest(unittest.TestCase):
         self.assertEqual((figures.lowest, figures.highest), (-1, 1))
 
     def test_a_dent_is_an_outlier_and_an_offset_is_not(self) -> None:
-        rng = np.random.default_rng(0)
-        dented = np.concatenate([rng.normal(scale=0.03, size=990), np.full(10, 2.0)])
-        figures = Figures.of(dented, 0.2)
-        self.assertAlmostEqual(figures.outlier_share, 0.01)
-        self.assertLess(figures.inlier_p99, 0.1)
-        self.assertTrue(figures.within(0.2))
-        self.assertEqual(Figures.of(np.full(100, 1.0), 0.2).outlier_share, 0.0)
+        away = np.linalg.norm(plane(steps=100).points[:, :2] - 50, axis=1)
+        # three tolerances deep within r = width sqrt(ln(depth / 0.6))
+        small = np.pi * 1.5**2 * np.log(2.0 / 0.6) / 60**2
+        for depth, width, share in ((2.0, 1.5, small), (2.0, 20.0, 0.0)):
+            scan = plane(steps=100, noise=0.03)
+            dented = Scan(scan.points - np.outer(depth * np.exp(-((away / width) ** 2)), [0, 0, 1]), scan.triangles)
+            both = measure_both_ways([flat(0.0)], dented, 0.2)
+            for figures in (both.surface_to_scan, both.scan_to_surface):
+                self.assertAlmostEqual(figures.outlier_share, share, delta=0.0015)
+                self.assertEqual(figures.within(0.2), share > 0)
+        lifted = measure_both_ways([flat(1.0)], plane(), 0.2)
+        self.assertEqual(lifted.outlier_share, 0.0)
 
     def test_many_outliers_are_not_within(self) -> None:
         """A surface off by 2 mm over a tenth of its area is not within 0.2 mm, whatever the rest does."""

@@ -44,7 +44,7 @@ class WayBackTest(unittest.TestCase):
         points[2, 2] += 1.5 * surface.normals(np.array([[0.5, 0.5]]))[0]
         lifted = surface.with_points(points)
         some = WayBack.begin(surface, scan, 5.0).follow(lifted).distances
-        every = scan_to_shapes(scan, [lifted], 5.0)
+        every = scan_to_shapes(scan, [lifted], 5.0, 0.2).distance
         self.assertAlmostEqual(float(some.mean()), float(every.mean()), delta=0.02)
         both = measure_both_ways([lifted], scan, 0.2)
         self.assertAlmostEqual(np.percentile(np.abs(some), 99), both.scan_to_surface.p99, delta=0.03)

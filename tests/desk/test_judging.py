@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
-from arabesque.checking import Figures
+from arabesque.checking import way_figures
 from arabesque.desk.checks import CHECKS
 from arabesque.desk.checks.combs import Combs, CombsOn
 from arabesque.desk.checks.gloss import GlossLook, Stripes
@@ -86,7 +86,7 @@ class GlanceTest(WindowTest):
         feet = foot_points(self.surface(), way.points[way.counts])
         true = np.linalg.norm(feet.points - way.points[way.counts], axis=1)
         np.testing.assert_allclose(np.abs(way.distances), true, atol=1e-3)
-        p99 = Figures.of(way.distances, self.session.document.tolerance).inlier_p99
+        p99 = way_figures([way], self.session.document.tolerance).inlier_p99
         # the figure now, and behind it the ghost of the one before the drag
         shown = self.window.fit_strip.back.value.text()
         self.assertTrue(shown.startswith(f"{p99:.3f} <span"), shown)
@@ -152,7 +152,7 @@ class GlanceTest(WindowTest):
 
     def test_joins_are_listed(self) -> None:
         self.patched()
-        first, second = split_surface(self.surface(), 0, 0.5)
+        first, second = split_surface(self.surface(), 0, 0.43)  # between two knots
         document = self.session.document.with_item(Item("a", "Front", first)).with_item(Item("b", "Rear", second))
         item = self.session.surface_item
         assert item is not None

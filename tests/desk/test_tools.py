@@ -6,9 +6,13 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QSpinBox
 
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
+from arabesque.desk.tools.patch.grow import GrowPatch
 from arabesque.desk.tools.patch.move_points import MovePoints
+from arabesque.desk.tools.patch.suggest import SuggestPatches
 from arabesque.desk.tools.pick import Pick
+from arabesque.desk.view.scene import Label
 from arabesque.geometry import reach_weights
+from arabesque.recipes import PatchOnScan
 from tests.desk.support import ALT, CTRL, SHIFT, WindowTest
 from tests.examples import heron
 
@@ -43,6 +47,36 @@ class FourCornersTest(WindowTest):
         found = np.array([p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]])
         for corner in clicked:
             self.assertEqual(np.abs(found - corner).max(axis=1).min(), 0.0)
+
+    def test_a_border_line_is_pulled_and_let_go(self) -> None:
+        """Pulled by its middle the side bows, before it is kept and after; a click makes it calm again."""
+        for corner in self.corners:
+            self.click(corner)
+        self.assertEqual(len(self.tool.borders.lines), 4)
+        self.idle()
+        calm = self.tool.borders.handles[0]
+        start = self.pixel(calm)
+        self.drag(start, start + QPoint(0, -14))
+        self.idle()
+        self.assertIn("pulled", [label.text for label in self.tool.parts(self.view.camera) if isinstance(label, Label)])
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        item = self.session.surface_item
+        assert item is not None and isinstance(item.recipe, PatchOnScan)
+        self.assertIsNotNone(item.recipe.sides[0].through)
+        edge = self.surface().at(np.column_stack([np.linspace(0, 1, 201), np.zeros(201)]))
+        pulled = item.recipe.sides[0].through
+        assert pulled is not None
+        self.assertLess(np.linalg.norm(edge - pulled[0], axis=1).min(), 0.3)
+        self.assertGreater(np.linalg.norm(edge - calm, axis=1).min(), 1.0)
+        self.click(self.pixel(self.tool.borders.handles[0]))
+        self.idle()
+        item = self.session.surface_item
+        assert item is not None and isinstance(item.recipe, PatchOnScan)
+        self.assertTrue(item.recipe.sides[0].calm)
+        self.assertIn("border line moved", self.session.history.steps[-1].label)
+        edge = self.surface().at(np.column_stack([np.linspace(0, 1, 201), np.zeros(201)]))
+        self.assertLess(np.linalg.norm(edge - calm, axis=1).min(), 0.3)
 
     def test_a_corner_dragged_before_applying(self) -> None:
         for corner in self.corners:
@@ -115,7 +149,8 @@ class FourCornersTest(WindowTest):
         told = {fact.label: fact.value for fact in self.tool.facts}
         assert self.tool.fit is not None
         self.assertEqual(told["Control points"], str(self.tool.fit.surface.count))
-        self.assertEqual(told["Stopped"], "within the tolerance")
+        self.assertEqual(told["Stopped"], "the lightest that keeps the tolerance")
+        self.assertEqual(told["Verdict"], "within the tolerance")
         for label in (
             "Degree",
             "Spans",
@@ -312,3 +347,64 @@ class MovePointsTest(WindowTest):
         QTest.mouseRelease(self.view, Qt.MouseButton.LeftButton, SHIFT, start)
         np.testing.assert_array_equal(self.surface().points, self.original.points)
         self.assertEqual(len(self.session.history.steps), 2)
+
+
+class GrowTest(WindowTest):
+    """Patches from one click, and proposed ones."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_heron()
+        self.key(Qt.Key.Key_N)
+        self.key(Qt.Key.Key_Escape)
+        self.key(Qt.Key.Key_Escape)
+
+    def test_one_click_grows_and_enter_keeps(self) -> None:
+        self.key(Qt.Key.Key_Y)
+        tool = self.window.hand.tool
+        assert isinstance(tool, GrowPatch)
+        pick = heron().scan.pick([110.0, -25, 300], [0, 0, -1])
+        assert pick is not None
+        self.click(pick[0])
+        self.assertIn("Growing", tool.says)
+        self.idle()
+        growth = tool.growth
+        assert growth is not None
+        self.assertGreater(growth.area, 1000.0)
+        self.key(Qt.Key.Key_Return)
+        item = self.session.surface_item
+        assert item is not None and isinstance(item.recipe, PatchOnScan)
+        self.assertEqual((item.recipe.degree, item.shape.count), ((3, 3), 16))
+        self.assertIn("grown", self.session.history.steps[-1].label)
+        # its corners and borders can be dragged on
+        self.key(Qt.Key.Key_N)
+        self.assertIsInstance(self.window.hand.tool, FourCornerPatch)
+        self.assertEqual(len(self.window.hand.tool.borders.lines), 4)
+
+    def test_escape_drops_what_grows(self) -> None:
+        self.key(Qt.Key.Key_Y)
+        tool = self.window.hand.tool
+        assert isinstance(tool, GrowPatch)
+        pick = heron().scan.pick([110.0, -25, 300], [0, 0, -1])
+        assert pick is not None
+        self.click(pick[0])
+        self.key(Qt.Key.Key_Escape)
+        self.idle()
+        self.assertIsNone(tool.growth)
+        self.assertFalse(self.session.document.items.keys() - {"scan"} and self.session.surface_item)
+
+    def test_proposed_patches_are_taken_one_or_all(self) -> None:
+        self.key(Qt.Key.Key_Y, SHIFT)
+        tool = self.window.hand.tool
+        assert isinstance(tool, SuggestPatches)
+        tool.options.most = 3
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertEqual(len(tool.found), 3)
+        self.click(tool.found[1].surface.at(np.array([[0.5, 0.5]]))[0])
+        self.assertEqual(tool.chosen, {1})
+        self.assertEqual(tool.apply_word, "Take 1")
+        self.key(Qt.Key.Key_Return)
+        self.assertEqual(sum(isinstance(item.recipe, PatchOnScan) for item in self.session.document), 1)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.assertEqual(sum(isinstance(item.recipe, PatchOnScan) for item in self.session.document), 0)

@@ -121,7 +121,7 @@ class BetweenTest(unittest.TestCase):
             self.assertLess(max(join.gap.max() for join in joins), 1e-9)
             if tangent:
                 self.assertLess(worst, 0.02)
-        self.assertLess(shape_to_scan(made, sphere(), 30).figures(0.2).inlier_p99, 0.1)
+        self.assertLess(shape_to_scan(made, sphere(), 30).figures(0.2).inlier_p99, 0.12)
 
     def test_an_edge_and_two_places(self) -> None:
         whole = refit(cap(), sphere(), 0.05).surface
@@ -159,7 +159,7 @@ class KeptOnTest(unittest.TestCase):
         def off(surface: Surface) -> float:
             return float(np.abs(np.linalg.norm(surface.on_grid(t, t)[0, 0], axis=2) - 50).max())
 
-        self.assertLess(off(after), off(before.with_points(moved)) / 3)
+        self.assertLess(off(after), off(before.with_points(moved)) / 2.5)
         np.testing.assert_array_equal(after.points[[0, -1]], before.points[[0, -1]])
 
 

@@ -77,7 +77,9 @@ class NetTest(unittest.TestCase):
         straight_net = self.changed(straightened, self.points, self.row)
         even = self.changed(evened, straight_net, self.row)[:, 2]
         steps = np.linalg.norm(np.diff(even, axis=0), axis=1)
-        np.testing.assert_allclose(steps, steps[0], rtol=1e-9)
+        # as the Greville abscissae are spaced: with clamped knots the end legs are shorter
+        spacing = np.diff([sheet().knots[0][i + 1 : i + 1 + sheet().degree[0]].mean() for i in range(7)])
+        np.testing.assert_allclose(steps / steps[0], spacing / spacing[0], rtol=1e-9)
         rough = np.abs(np.diff(self.points[:, 2], 2, axis=0)).sum()
         calm = np.abs(np.diff(self.changed(averaged, self.points, self.row)[:, 2], 2, axis=0)).sum()
         self.assertLess(calm, rough)

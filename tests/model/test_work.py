@@ -10,6 +10,7 @@ from unittest import mock
 import numpy as np
 
 from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.fitting import Borders
 from arabesque.model import (
     Document,
     Item,
@@ -17,11 +18,12 @@ from arabesque.model import (
     any_stale,
     leftovers,
     load_project,
+    rebuilt,
     recover,
     save_project,
     unreadable,
 )
-from arabesque.recipes import Mirror
+from arabesque.recipes import Mirror, PatchOnScan
 from tests.examples import plane, random_surface
 
 
@@ -222,6 +224,18 @@ class FormatsTest(unittest.TestCase):
                 self.assertEqual(len(list(first)) - of_first, len(wanted) - images - 1)
                 self.assertFalse(any_stale(document))
                 self.assertIs(first["s"].shape, document["s"].shape)
+
+    def test_patches_laid_before_borders_were_held_stay_as_they_were_laid(self) -> None:
+        """Format 6: a patch through four corners, and its image; nothing is stale, and it is rebuilt as it was."""
+        document = load_project(self.FORMATS / "6.arabesque").document
+        self.assertFalse(any_stale(document))
+        laid = next(item for item in document if isinstance(item.recipe, PatchOnScan))
+        assert isinstance(laid.recipe, PatchOnScan)
+        self.assertIs(laid.recipe.borders, Borders.NATURAL)
+        self.assertTrue(all(side.calm for side in laid.recipe.sides))
+        again = rebuilt(document.with_tolerance(0.3))[laid.id]
+        self.assertIs(again.recipe, laid.recipe)
+        np.testing.assert_allclose(again.shape.points, laid.shape.points, atol=1e-6)
 
     def test_true_shapes_twins_versions_and_trims(self) -> None:
         document = load_project(self.FORMATS / "4.arabesque").document

@@ -1,5 +1,6 @@
 """Numbers that tell how a surface stands to its scan."""
 
+from arabesque.checking.back import Back, scan_to_shapes
 from arabesque.checking.both_ways import BothWays, measure_both_ways
 from arabesque.checking.combs import (
     Comb,
@@ -12,18 +13,20 @@ from arabesque.checking.combs import (
     shape_combs,
     wobble,
 )
+from arabesque.checking.cover import Cover, cover
 from arabesque.checking.distance import (
     Distances,
     distances_to_scan,
+    figures_of,
     reach_back,
-    scan_to_shapes,
     shape_to_scan,
 )
 from arabesque.checking.figures import Figures, inlier_bound
 from arabesque.checking.form import FormKind, Island, form_values, hollow_islands
 from arabesque.checking.joins import Join, Limits, find_joins
 from arabesque.checking.loupe import CloseUp, close_ups
-from arabesque.checking.net import NetReport, read_net
+from arabesque.checking.net import CALM_BEND, CALM_LEG, Evenness, NetReport, evenness, read_net
+from arabesque.checking.outliers import grid_pairs, outliers
 from arabesque.checking.sections import (
     Cuts,
     Family,
@@ -35,14 +38,19 @@ from arabesque.checking.sections import (
     section_places,
     shape_sections,
 )
-from arabesque.checking.way_back import WayBack
+from arabesque.checking.way_back import WayBack, way_figures
 
 __all__ = [
+    "CALM_BEND",
+    "CALM_LEG",
+    "Back",
     "BothWays",
     "CloseUp",
     "Comb",
+    "Cover",
     "Cuts",
     "Distances",
+    "Evenness",
     "Family",
     "Figures",
     "Flaw",
@@ -57,14 +65,19 @@ __all__ = [
     "WayBack",
     "Wobble",
     "close_ups",
+    "cover",
     "cut_triangles",
     "distances_to_scan",
+    "evenness",
+    "figures_of",
     "find_joins",
     "flaws_of",
     "form_values",
+    "grid_pairs",
     "hollow_islands",
     "inlier_bound",
     "measure_both_ways",
+    "outliers",
     "polyline_comb",
     "reach_back",
     "read_net",
@@ -76,5 +89,6 @@ __all__ = [
     "shape_combs",
     "shape_sections",
     "shape_to_scan",
+    "way_figures",
     "wobble",
 ]

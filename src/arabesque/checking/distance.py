@@ -7,13 +7,10 @@ import numpy as np
 
 from arabesque.arrays import Bools, Floats, Ints, tree_of
 from arabesque.checking.figures import Figures
-from arabesque.geometry import Surface, even_parameters, foot_points
-from arabesque.progress import Progress, silent
+from arabesque.checking.outliers import FAR, outliers
+from arabesque.geometry import Surface, even_parameters
 from arabesque.scan import Scan
 from arabesque.shapes import SAMPLES_ALONG, Sampled, Samples
-
-AGREEING_NORMALS = 0.5
-"""Normals further apart than 60° belong to another sheet of the form."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,12 +27,30 @@ class Distances:
 
     @property
     def missing(self) -> float:
-        """Share of the shape that has no scan below."""
-        return 1.0 - float(self.valid.mean()) if len(self.valid) else 1.0
+        """Share of the shape's area that has no scan below."""
+        whole = float(self.samples.areas.sum())
+        return 1.0 - float(self.samples.areas[self.valid].sum()) / whole if whole > 0 else 1.0
+
+    def apart(self, tolerance: float) -> Bools:
+        """(n,) which samples are outliers."""
+        if not (np.abs(self.distance) > FAR * tolerance).any():
+            return np.zeros(len(self.distance), dtype=bool)
+        pairs = self.samples.pairs
+        pairs = pairs[self.valid[pairs].all(axis=1)]
+        return outliers(self.distance, self.samples.areas * self.valid, self.samples.points, pairs, tolerance)
 
     def figures(self, tolerance: float) -> Figures:
         """Figures of the samples that have a scan below."""
-        return Figures.of(self.distance[self.valid], tolerance)
+        return figures_of([self], tolerance)
+
+
+def figures_of(measured: Sequence[Distances], tolerance: float) -> Figures:
+    """Figures of several shapes together, by area."""
+    if not measured:
+        return Figures.of(np.zeros(0), tolerance)
+    parts = [(one.distance, one.samples.areas, one.apart(tolerance), one.valid) for one in measured]
+    distance, areas, apart, valid = (np.concatenate(values) for values in zip(*parts, strict=True))
+    return Figures.of(distance[valid], tolerance, areas[valid], apart[valid])
 
 
 def shape_to_scan(shape: Sampled, scan: Scan, samples_along: int = SAMPLES_ALONG, cut: float = np.inf) -> Distances:
@@ -53,46 +68,6 @@ def distances_to_scan(points: Floats, scan: Scan, cut: float = np.inf) -> tuple[
     distance, closest = scan.signed_distance(points, cut)
     valid = ~closest.on_border & (closest.triangle >= 0)
     return np.where(valid, distance, 0.0), valid
-
-
-def scan_to_shapes(
-    scan: Scan,
-    shapes: Sequence[Sampled],
-    reach: float,
-    most: int | None = None,
-    progress: Progress = silent,
-) -> Floats:
-    """Signed distances (n,) of the scan's points to the patches of the shapes they belong to.
-
-    A scan point belongs to a patch when the foot of its perpendicular lies
-    strictly inside the patch, no further off than ``reach`` mm, and the
-    normals there agree up to sign. Of several patches the nearest counts.
-    Positive: the patch lies above the scan, as in the other direction.
-    ``most`` limits the number of scan points, evenly over their order. What
-    lies on a part that a face's trim takes away belongs to nothing.
-    """
-    best = np.full(len(scan.points), np.inf)
-    signed = np.zeros(len(scan.points))
-    surfaces: list[Surface] = [patch for shape in shapes for patch in shape.patches()]
-    for number, surface in enumerate(surfaces):
-        progress(number / len(surfaces), "Measuring from the scan to the surface")
-        near = near_points(scan, surface, reach)
-        if most is not None and len(near) * len(surfaces) > most:
-            near = near[:: -(-len(near) * len(surfaces) // most)]
-        if not len(near):
-            continue
-        feet = foot_points(surface, scan.points[near])
-        gap = feet.points - scan.points[near]
-        size = np.linalg.norm(gap, axis=1)
-        normals = scan.smoothed_normals[near]
-        agree = np.abs(np.einsum("nc,nc->n", surface.normals(feet.uv), normals)) > AGREEING_NORMALS
-        shown = feet.inside & surface.shows(feet.uv)
-        belongs = shown & agree & (size <= reach) & (size < best[near])
-        chosen = near[belongs]
-        best[chosen] = size[belongs]
-        side = np.einsum("nc,nc->n", gap[belongs], normals[belongs])
-        signed[chosen] = np.where(side < 0, -size[belongs], size[belongs])
-    return signed[np.isfinite(best)]
 
 
 def reach_back(there: Floats, tolerance: float) -> float:

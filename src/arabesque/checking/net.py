@@ -11,10 +11,82 @@ from arabesque.geometry import Surface, greville, unit
 
 UNEVEN = 2.0
 """Neighbouring legs of a row that differ by more than this factor are uneven (common practice)."""
+CALM_LEG = 1.1
+CALM_BEND = 3.0
+MOST_BEND = 30.0
+"""Degrees a row may turn at a control point, seen along the surface's normal."""
 MOSTLY = 0.75
 """The share of a net that must bend one way for a point that bends the other to count as dipping."""
 NOTICED = 0.05
 """A dip counts from this share of the usual bend on."""
+
+
+SPEED_PLACES = 21
+"""Places along each parameter line where its speed is read."""
+
+
+@dataclass(frozen=True)
+class Evenness:
+    """How evenly a net runs, at its worst place.
+
+    leg: the largest ratio of neighbouring legs of a row, each over its Greville spacing. bend: the largest turn of a
+    row at a control point, seen along the surface's normal, degrees. speed: from the fastest to the slowest place
+    along one parameter line. leg_at, bend_at: the control point.
+    """
+
+    leg: float
+    bend: float
+    speed: float
+    leg_at: tuple[int, int] = (0, 0)
+    bend_at: tuple[int, int] = (0, 0)
+
+    @property
+    def calm(self) -> bool:
+        """True for a net that runs as if drawn: legs within a tenth, rows that turn by no more than 3°."""
+        return self.leg <= CALM_LEG and self.bend <= CALM_BEND
+
+    @property
+    def fair(self) -> bool:
+        """True for a net that can be worked with: legs within a factor of 2, no row that turns by over 30°."""
+        return self.leg <= UNEVEN and self.bend <= MOST_BEND
+
+    def as_record(self) -> dict[str, float]:
+        """Plain numbers for a report."""
+        return {"leg": self.leg, "bend": self.bend, "speed": self.speed}
+
+
+def evenness(surface: Surface) -> Evenness:
+    """Measure how evenly a net runs; independent of its size and place."""
+    normals = _normals(surface)
+    legs: list[tuple[float, tuple[int, int]]] = []
+    bends: list[tuple[float, tuple[int, int]]] = []
+    for axis in (0, 1):
+        rows, up = np.swapaxes(surface.points, 0, axis), np.swapaxes(normals, 0, axis)
+        if len(rows) < 3:
+            continue
+        ratio = _leg_ratios(rows, surface, axis)
+        steps = np.diff(rows, axis=0)
+        flat = [s - np.einsum("ijc,ijc->ij", s, up[1:-1])[..., None] * up[1:-1] for s in (steps[:-1], steps[1:])]
+        across = np.einsum("ijc,ijc->ij", np.cross(flat[0], flat[1]), up[1:-1])
+        turn = np.degrees(np.abs(np.arctan2(across, np.einsum("ijc,ijc->ij", flat[0], flat[1]))))
+        for found, values in ((legs, ratio), (bends, turn)):
+            i, j = np.unravel_index(int(values.argmax()), values.shape)
+            place = (int(i) + 1, int(j)) if axis == 0 else (int(j), int(i) + 1)
+            found.append((float(values[i, j]), place))
+    leg, leg_at = max(legs, default=(1.0, (0, 0)))
+    bend, bend_at = max(bends, default=(0.0, (0, 0)))
+    return Evenness(leg, bend, _speed(surface), leg_at, bend_at)
+
+
+def _speed(surface: Surface) -> float:
+    u, v = (np.linspace(*ends, SPEED_PLACES) for ends in surface.domain)
+    d = surface.on_grid(u, v, 1)
+    worst = 1.0
+    for along, axis in ((d[1, 0], 0), (d[0, 1], 1)):
+        size = np.linalg.norm(along, axis=2)
+        slowest = np.maximum(size.min(axis=axis), 1e-12 * max(float(size.max()), 1e-300))
+        worst = max(worst, float((size.max(axis=axis) / slowest).max()))
+    return worst
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,12 +121,7 @@ def read_net(surface: Surface) -> NetReport:
         rows, up = np.swapaxes(points, 0, axis), np.swapaxes(normals, 0, axis)
         if len(rows) < 3:
             continue
-        legs = np.linalg.norm(np.diff(rows, axis=0), axis=2)
-        # the end legs of a clamped spline with inner knots are shorter by nature: legs are taken per knot length
-        legs = legs / _spacing(surface, axis)[:, None]
-        shorter = np.minimum(legs[1:], legs[:-1])
-        ratio = np.maximum(legs[1:], legs[:-1]) / np.where(shorter > 0, shorter, np.nan)
-        ratio = np.nan_to_num(ratio, nan=np.inf)
+        ratio = _leg_ratios(rows, surface, axis)
         worst = max(worst, float(ratio.max()))
         np.swapaxes(uneven, 0, axis)[1:-1] |= ratio > UNEVEN
         bend = np.einsum("ijc,ijc->ij", rows[2:] - 2 * rows[1:-1] + rows[:-2], up[1:-1])
@@ -76,8 +143,16 @@ def _normals(surface: Surface) -> Floats:
     return unit(np.cross(d[1, 0], d[0, 1]))
 
 
-def _spacing(surface: Surface, axis: int) -> Floats:
-    return np.diff(greville(surface.knots[axis], surface.degree[axis]))
+def _leg_ratios(rows: Floats, surface: Surface, axis: int) -> Floats:
+    """(n - 2, m) ratios of neighbouring legs of (n, m, 3) rows along an axis; infinite where one has no length.
+
+    The end legs of a clamped spline with inner knots are shorter by nature: legs are taken per knot length.
+    """
+    spacing = np.diff(greville(surface.knots[axis], surface.degree[axis]))
+    legs = np.linalg.norm(np.diff(rows, axis=0), axis=2) / spacing[:, None]
+    shorter = np.minimum(legs[1:], legs[:-1])
+    ratio = np.maximum(legs[1:], legs[:-1]) / np.where(shorter > 0, shorter, np.nan)
+    return np.asarray(np.nan_to_num(ratio, nan=np.inf))
 
 
 def _crossing(points: Floats, normals: Floats) -> Bools:

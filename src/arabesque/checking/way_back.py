@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from arabesque.arrays import Bools, Floats
-from arabesque.checking.distance import AGREEING_NORMALS, near_points
+from arabesque.checking.back import Places, belonging, reading_step, scan_places
+from arabesque.checking.figures import Figures
+from arabesque.checking.outliers import FAR, outliers
 from arabesque.geometry import Surface, foot_points, strictly_inside
 from arabesque.geometry.kernels import step_to_feet
 from arabesque.scan import Scan
@@ -27,13 +30,16 @@ class WayBack:
 
     points, normals: (n, 3) of the scan. uv: (n, 2) parameters of the feet.
     distance: (n,) mm, positive where the surface lies above the scan. counts:
-    (n,) true where the foot lies inside the surface and belongs to it. start:
-    the surface that the points were chosen for. reach: mm, how far from that
-    one they may lie.
+    (n,) true where the foot lies inside the surface and belongs to it. own:
+    (n,) true for points of the sheet of the scan that the surface lies on,
+    inside it or beside. start: the surface that the points were chosen for.
+    reach: mm, how far from that one they may lie.
     """
 
     points: Floats
     normals: Floats
+    areas: Floats
+    own: Bools
     uv: Floats
     distance: Floats
     counts: Bools
@@ -44,21 +50,36 @@ class WayBack:
     def begin(cls, surface: Surface, scan: Scan, reach: float, most: int = MOST_POINTS) -> WayBack:
         """Choose at most ``most`` scan points near a surface, evenly over their order, and find their feet."""
         size = float(np.linalg.norm(np.ptp(surface.points.reshape(-1, 3), axis=0)))
-        near = near_points(scan, surface, reach + BESIDE * size, LOOKED_AT)
-        near = near[:: max(1, -(-len(near) // most))]
-        points, normals = scan.points[near], scan.smoothed_normals[near]
-        uv = foot_points(surface, points).uv if len(near) else np.empty((0, 2))
-        empty = np.zeros(len(near))
-        return cls(points, normals, uv, empty, empty.astype(bool), surface, reach).follow(surface)
+        places = scan_places(scan, surface, reach + BESIDE * size, reading_step(scan, [surface]), most, LOOKED_AT)
+        n = len(places.points)
+        uv = foot_points(surface, places.points).uv if n else np.empty((0, 2))
+        points, up = surface.at(uv), surface.normals(uv)
+        # what lies beside may come to lie below: it is judged as if it did
+        own = belonging(places, points, up, np.ones(n, dtype=bool), reach + BESIDE * size)
+        empty = np.zeros(n)
+        begun = cls(
+            places.points, places.normals, places.areas, own, uv, empty, empty.astype(bool), surface, reach
+        )  # fmt: skip
+        return begun.follow(surface)
 
     @property
     def distances(self) -> Floats:
         """The signed distances that count."""
         return self.distance[self.counts]
 
+    def apart(self, tolerance: float) -> Bools:
+        """(n,) which of the points are outliers."""
+        found = np.zeros(len(self.points), dtype=bool)
+        if (np.abs(self.distances) > FAR * tolerance).any():
+            among = np.flatnonzero(self.counts)
+            pairs = Places(self.points, self.normals, self.areas, np.arange(len(found))).pairs(among)
+            found = outliers(np.where(self.counts, self.distance, 0.0), self.areas, self.points, pairs, tolerance)
+        return found
+
     def thinned(self, share: int) -> WayBack:
         """One in ``share`` of the points."""
-        taken = {name: getattr(self, name)[::share] for name in ("points", "normals", "uv", "distance", "counts")}
+        names = ("points", "normals", "areas", "own", "uv", "distance", "counts")
+        taken = {name: getattr(self, name)[::share] for name in names}
         return replace(self, **taken)
 
     def follow(self, surface: Surface) -> WayBack:
@@ -68,11 +89,11 @@ class WayBack:
         section 6.1); the last step is taken to second order, which saves
         evaluating the surface there.
         """
-        uv, feet, up = self.uv.copy(), np.empty_like(self.points), np.empty_like(self.points)
+        uv, feet = self.uv.copy(), np.empty_like(self.points)
         low, high = np.array(surface.domain).T
         left = np.arange(len(uv))
         for _ in range(STEPS):
-            uv[left], feet[left], up[left], gone = step_to_feet(
+            uv[left], feet[left], _, gone = step_to_feet(
                 surface.derivatives(uv[left], 2), self.points[left], uv[left], low, high
             )
             left = left[gone > SETTLED]
@@ -80,11 +101,19 @@ class WayBack:
                 break
         gap = feet - self.points
         size = np.sqrt(np.einsum("nc,nc->n", gap, gap))
-        agree = np.abs(np.einsum("nc,nc->n", up, self.normals)) > AGREEING_NORMALS
         # no place of a surface moves further than the control point that moves most (convex hull)
         moved = surface.points - self.start.points
         far = self.reach + float(np.sqrt(np.einsum("ijc,ijc->ij", moved, moved).max()))
         side = np.einsum("nc,nc->n", gap, self.normals)
         distance = np.where(side < 0, -size, size)
-        counts = strictly_inside(surface, uv) & surface.shows(uv) & agree & (size <= far)
+        counts = self.own & strictly_inside(surface, uv) & surface.shows(uv) & (size <= far)
         return replace(self, uv=uv, distance=distance, counts=counts)
+
+
+def way_figures(ways: Sequence[WayBack], tolerance: float) -> Figures:
+    """Figures of the points of several ways that count, by area."""
+    if not ways:
+        return Figures.of(np.zeros(0), tolerance)
+    parts = [(way.distance, way.areas, way.apart(tolerance), way.counts) for way in ways]
+    distance, areas, apart, counts = (np.concatenate(values) for values in zip(*parts, strict=True))
+    return Figures.of(distance[counts], tolerance, areas[counts], apart[counts])

@@ -3,7 +3,7 @@
 from arabesque.desk.jobs import Job
 from arabesque.desk.session import Session
 from arabesque.errors import ArabesqueError
-from arabesque.fitting import PatchFit, corners_only
+from arabesque.fitting import PatchFit, on_scan_borders
 from arabesque.fitting import refit as fit_again
 from arabesque.geometry import Surface, tie_matrix
 from arabesque.model import Item
@@ -24,15 +24,14 @@ def refit_patch(session: Session) -> Job:
         raise ArabesqueError("There is no scan to fit to", "Open a scan first")
     tolerance = session.document.tolerance
     tie = None if item.ties.twin is None else tie_matrix(item.ties.twin, session.document.plane_of(item), surface)
-    held = corners_only(surface.points.shape[:2])
+    held = on_scan_borders(surface, scan, tolerance)
     for pin in item.ties.pins:
         held[pin] = True
 
     def finish(fit: PatchFit) -> None:
         if item.id in session.document:
             session.commit(f"{item.name}: fitted again", session.document.with_shape(item.id, fit.surface))
-            words = "within" if fit.within else "not within"
-            session.tell(f"99 % of the inliers are {words} {fit.figures.inlier_p99:.3f} mm")
+            session.tell(f"99 % of the inliers within {fit.figures.inlier_p99:.3f} mm: {fit.verdict}")
 
     job = session.run(
         f"Fitting {item.name} again", lambda progress: fit_again(surface, scan, tolerance, progress, held, tie)

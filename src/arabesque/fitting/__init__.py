@@ -1,31 +1,56 @@
 """Surfaces that follow a scan: one patch, and the lightest one that keeps the tolerance."""
 
+from arabesque.fitting.borders import BorderLine, border_line, border_lines, enclosed_part, even_steps
 from arabesque.fitting.corners import bilinear, corners_on_scan
+from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix, roughness
-from arabesque.fitting.ladder import PatchFit, Stop, check_tolerance, four_corner_patch, raised, refit
+from arabesque.fitting.four_corners import Through, calm_patch, four_corner_patch, quick_patch, sides_after
+from arabesque.fitting.grow import Grower, Growth, covered_triangles, crossed_triangles, plane_triangles
+from arabesque.fitting.ladder import raised, refit
 from arabesque.fitting.lay_between import EdgeOf, Piece, lay_between, ring_of
-from arabesque.fitting.patch import FitSettings, corners_only, fit_patch
+from arabesque.fitting.patch import EVEN, FitSettings, corners_only, fit_patch, on_scan_borders
+from arabesque.fitting.patch_fit import Borders, PatchFit, Stop, check_tolerance
+from arabesque.fitting.suggest import suggest
 from arabesque.fitting.weight_map import Candidate, lightest, weight_map
 
 __all__ = [
+    "EVEN",
+    "BorderLine",
+    "Borders",
     "Candidate",
     "EdgeOf",
     "FitSettings",
+    "Grower",
+    "Growth",
     "PatchFit",
     "Piece",
     "Stop",
+    "Through",
     "bilinear",
+    "border_line",
+    "border_lines",
+    "calm_patch",
     "check_tolerance",
     "corners_on_scan",
     "corners_only",
+    "covered_triangles",
+    "crossed_triangles",
+    "enclosed_part",
+    "even_steps",
+    "evenness_matrix",
     "fairness_matrix",
     "fit_patch",
     "four_corner_patch",
     "lay_between",
     "lightest",
+    "on_scan_borders",
+    "plane_triangles",
+    "quick_patch",
     "raised",
     "refit",
     "ring_of",
     "roughness",
+    "sides_after",
+    "suggest",
     "weight_map",
 ]

@@ -1,5 +1,6 @@
 """Fairness energy of a surface: how much its curvature changes."""
 
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -14,6 +15,12 @@ def gram_matrix(knots: Floats, degree: int, derivative: int) -> Floats:
     Gauss-Legendre quadrature with degree + 1 nodes a span, exact for these
     polynomials.
     """
+    return _gram(np.asarray(knots, dtype=np.float64).tobytes(), degree, derivative)
+
+
+@lru_cache(maxsize=256)
+def _gram(knots_as_bytes: bytes, degree: int, derivative: int) -> Floats:
+    knots = np.frombuffer(knots_as_bytes)
     n = len(knots) - degree - 1
     if derivative > degree:
         return np.zeros((n, n))
@@ -25,6 +32,7 @@ def gram_matrix(knots: Floats, degree: int, derivative: int) -> Floats:
         basis = basis_matrix(knots, degree, (a + b) / 2 + (b - a) / 2 * nodes, derivative)
         total += basis.T @ (basis * weights[:, None]) * (b - a) / 2
     result: Floats = total * width ** (2 * derivative - 1)
+    result.setflags(write=False)
     return result
 
 

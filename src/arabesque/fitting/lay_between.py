@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import product
 
 import numpy as np
 
 from arabesque.arrays import Bools, Floats
 from arabesque.errors import FitProblem
-from arabesque.fitting.patch import FitSettings, fit_patch
+from arabesque.fitting.borders import border_line, fitted_border
+from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
 from arabesque.geometry import (
     Curve,
     Surface,
     basis_matrix,
     between,
+    border_of,
+    compatible_curves,
     edge_curve,
     foot_points,
     reversed_curve,
@@ -99,13 +102,17 @@ def lay_between(
     low, right, high, left = curves[0], curves[1], reversed_curve(curves[2]), reversed_curve(curves[3])
     low, high = (c.elevated(max(0, degree[0] - c.degree)) for c in (low, high))
     left, right = (c.elevated(max(0, degree[1] - c.degree)) for c in (left, right))
+    free = [side.edge is None for side in sides]
+    low, high = _on_the_scan(compatible_curves([low, high]), (free[0], free[2]), scan, tolerance)
+    left, right = _on_the_scan(compatible_curves([left, right]), (free[3], free[1]), scan, tolerance)
     start = between(low, high, left, right)
     held = _held(start, sides)
-    settings = FitSettings(tolerance, rounds=4)
+    settings = FitSettings(tolerance, rounds=4, slide=SLIDE, even=EVEN / 10)
     rough = fit_patch(start, scan, settings, held, progress=progress)
     rows = [_tangent_rows(rough, k, side.edge) for k, side in enumerate(sides) if side.edge and side.edge.tangent]
     tangents = np.concatenate(rows) if rows else None
-    made = fit_patch(rough, scan, FitSettings(tolerance, 60, 4), held, True, progress, rows=tangents)
+    settings = replace(settings, samples=60)
+    made = fit_patch(rough, scan, settings, held, True, progress, rows=tangents)
     return _facing_outward(made, scan)
 
 
@@ -164,14 +171,26 @@ def _between_corners(side: Border, start: Floats, end: Floats) -> Curve:
 
 
 def _held(surface: Surface, sides: Sequence[Border]) -> Bools:
-    """The corners, and every side that lies on an edge."""
-    held = np.zeros(surface.points.shape[:2], dtype=bool)
-    held[np.ix_([0, -1], [0, -1])] = True
+    """The borders; of free ones not the points beside corners with a tangent edge, whose plane they have to reach."""
+    held = border_of(surface.points.shape)
     rows = (held[:, 0], held[-1], held[:, -1], held[0])
-    for side, row in zip(sides, rows, strict=True):
-        if side.edge is not None:
-            row[:] = True
+    for number, (side, row) in enumerate(zip(sides, rows, strict=True)):
+        beside = (sides[number - 1].edge, sides[(number + 1) % 4].edge)
+        if side.edge is None and any(edge is not None and edge.tangent for edge in beside):
+            row[[1, -2]] = False
+    held[np.ix_([0, -1], [0, -1])] = True
     return held
+
+
+def _on_the_scan(curves: Sequence[Curve], free: Sequence[bool], scan: Scan, tolerance: float) -> tuple[Curve, Curve]:
+    """Two facing sides, those that lie on no edge laid on calm lines of the scan, in the same basis."""
+    one, two = (
+        fitted_border(border_line(c.points[0], c.points[-1], scan).points, c.degree, c.knots, tolerance).curve
+        if is_free
+        else c
+        for c, is_free in zip(curves, free, strict=True)
+    )
+    return one, two
 
 
 def _tangent_rows(surface: Surface, side: int, edge: EdgeOf) -> Floats:

@@ -6,14 +6,17 @@ import numpy as np
 from scipy.linalg import LinAlgError, cho_factor, cho_solve
 
 from arabesque.arrays import Bools, Floats
-from arabesque.checking import inlier_bound
+from arabesque.checking import grid_pairs, inlier_bound, outliers
 from arabesque.errors import FitProblem
+from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix
 from arabesque.geometry import Surface, basis_matrix, even_parameters, unit
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 
 AGREEING_NORMALS = 0.5
+WIDE = 20.0
+"""Tolerances within which everything counts while a patch is still on its way to the scan."""
 ROW_WEIGHT = 1e3
 """How much more rows that are to be 0 count than the mean squared distance."""
 
@@ -29,6 +32,7 @@ class FitSettings:
                 drifting, below 1 lets them slide (numbers around a tight
                 radius need it)
     smoothness: weight of the fairness energy on the unit domain
+    even: weight of the evenness energy of the net
     """
 
     tolerance: float
@@ -36,6 +40,27 @@ class FitSettings:
     rounds: int = 4
     slide: float = 0.03
     smoothness: float = 1e-9
+    even: float = 0.0
+
+
+EVEN = 1e-4
+"""The usual weight of evenness: rows run as if drawn, and hardly any closeness is lost (measured)."""
+SLIDE = 0.002
+"""The weight of the tangential part where evenness keeps parameters from drifting."""
+ON_THE_SCAN = 97
+"""Per cent of a border that keep the tolerance where the border lies on the scan; the rest may be a dent."""
+
+
+def on_scan_borders(surface: Surface, scan: Scan, tolerance: float) -> Bools:
+    """(nu, nv) mask of the corners, and of those borders that lie on the scan: what a fit leaves as it is."""
+    held = corners_only(surface.points.shape[:2])
+    share = np.linspace(0, 1, 41)[:, None]
+    for edge, row in ((0, held[:, 0]), (1, held[-1]), (2, held[:, -1]), (3, held[0])):
+        start, end = surface.boundary()[edge]
+        points = surface.at(start + share * (end - start))
+        if np.percentile(scan.closest(points).distance, ON_THE_SCAN) <= tolerance:
+            row[:] = True
+    return held
 
 
 def corners_only(shape: tuple[int, ...]) -> Bools:
@@ -90,9 +115,14 @@ def fit_patch(
     for number in range(settings.rounds):
         progress(number / settings.rounds, "Fitting")
         values = surface.with_points(points).on_basis([bu, du], [bv, dv])
-        pulls = _pulls(values, scan, settings, check_normals=trusted or number > 0)
-        energy = settings.smoothness * fairness_matrix(surface.with_points(points))
-        points = points + _step(points, pulls, (bu, bv), energy, demand, free if ways is None else ways)
+        pulls = _pulls(values, (u, v), scan, settings, trusted or number > 0, wide=number < settings.rounds / 2)
+        now = surface.with_points(points)
+        energy = settings.smoothness * fairness_matrix(now)
+        whole = demand
+        if settings.even:
+            net = settings.even * evenness_matrix(now)
+            whole = net if demand is None else net + demand
+        points = points + _step(points, pulls, (bu, bv), energy, whole, free if ways is None else ways)
     return surface.with_points(points)
 
 
@@ -106,8 +136,10 @@ class _Pulls:
     slide: float
 
 
-def _pulls(values: Floats, scan: Scan, settings: FitSettings, check_normals: bool) -> _Pulls:
-    points = values[0, 0]
+def _pulls(
+    values: Floats, at: tuple[Floats, Floats], scan: Scan, settings: FitSettings, check_normals: bool, wide: bool
+) -> _Pulls:
+    (u, v), points = at, values[0, 0]
     shape = points.shape[:2]
     across = np.cross(values[1, 0], values[0, 1])
     area = np.linalg.norm(across, axis=2)
@@ -122,9 +154,38 @@ def _pulls(values: Floats, scan: Scan, settings: FitSettings, check_normals: boo
         valid &= side * cosine > AGREEING_NORMALS
     if np.count_nonzero(valid) < 4:
         raise FitProblem("There is no scan below the patch", "Place the corners on the scan, around an area it covers")
-    bound = inlier_bound(residual[valid], settings.tolerance)
-    weight = np.where(np.abs(residual) < bound, (1 - (residual / bound) ** 2) ** 2, 0.0) * valid * area
+    area = area * _steps(u)[:, None] * _steps(v)
+    trust = _trust(residual, area * valid, points, settings.tolerance, wide)
+    weight = trust * valid * area
     return _Pulls(residual, normal, weight / weight.sum(), settings.slide)
+
+
+def _trust(residual: Floats, area: Floats, points: Floats, tolerance: float, wide: bool) -> Floats:
+    """(r, s) from 1 to 0: how much each sample counts.
+
+    wide: nothing is a dent yet but what is far off everything else. After that small steep islands are, and what
+    lies round them counts the less the further off it is.
+    """
+    valid = area > 0
+    if wide:
+        bound = max(WIDE * tolerance, inlier_bound(residual[valid], tolerance))
+        return np.asarray(np.where(np.abs(residual) < bound, (1 - (residual / bound) ** 2) ** 2, 0.0))
+    pairs = grid_pairs(*residual.shape)
+    pairs = pairs[valid.ravel()[pairs].all(axis=1)]
+    dents = outliers(residual.ravel(), area.ravel(), points.reshape(-1, 3), pairs, tolerance).reshape(residual.shape)
+    if not dents.any():
+        return np.ones_like(residual)
+    from scipy.ndimage import binary_dilation  # at the start of the window nothing is fitted yet
+
+    bound = 3 * tolerance
+    doubted = np.where(np.abs(residual) < bound, (1 - (residual / bound) ** 2) ** 2, 0.0)
+    return np.asarray(np.where(binary_dilation(dents, np.ones((3, 3)), 2), doubted, 1.0))
+
+
+def _steps(at: Floats) -> Floats:
+    """How much of the parameter range each of rising parameters stands for."""
+    halves = np.diff(at) / 2
+    return np.concatenate([halves, [0.0]]) + np.concatenate([[0.0], halves])
 
 
 def _step(

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from arabesque.checking import shape_to_scan
-from arabesque.fitting.ladder import CHECK_SAMPLES, check_tolerance, raised
-from arabesque.fitting.patch import FitSettings, fit_patch
+from arabesque.fitting.ladder import CHECK_SAMPLES, raised
+from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch, on_scan_borders
+from arabesque.fitting.patch_fit import check_tolerance
 from arabesque.geometry import Plane, Surface, Twin, TwinKind, tie_matrix
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
@@ -34,11 +35,11 @@ def weight_map(
 ) -> list[Candidate]:
     """The nine patches 0 to 2 steps heavier along u and along v, each fitted to the scan.
 
-    A step is a degree, or from degree 5 on more spans. Corners are held; a
-    twin's ties to its plane too. In rows of u + 0, 1, 2.
+    A step is a degree, or from degree 5 on more spans. Corners are held, and
+    borders that lie on the scan; a twin's ties to its plane too. In rows of u + 0, 1, 2.
     """
     check_tolerance(tolerance)
-    settings = FitSettings(tolerance, rounds=4)
+    settings = FitSettings(tolerance, rounds=4, slide=SLIDE, even=EVEN)
     found = []
     for u in range(STEPS):
         for v in range(STEPS):
@@ -48,7 +49,8 @@ def weight_map(
                 across = twin is not None and twin.kind is TwinKind.SPANS
                 heavier = raised(heavier, int(k < u), int(k < v), even=across)
             tie = None if twin is None or plane is None else tie_matrix(twin, plane, heavier)
-            fitted = fit_patch(heavier, scan, settings, trusted=True, tie=tie)
+            held = on_scan_borders(heavier, scan, tolerance)
+            fitted = fit_patch(heavier, scan, settings, held, trusted=True, tie=tie)
             if twin is not None and plane is not None:
                 fitted = twin.kept(fitted, plane, heavier)
             figures = shape_to_scan(fitted, scan, CHECK_SAMPLES).figures(tolerance)

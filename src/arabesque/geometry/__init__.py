@@ -16,7 +16,16 @@ from arabesque.geometry.face import Face
 from arabesque.geometry.foot_points import Feet, foot_points, strictly_inside
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, breakpoints, greville, uniform_knots
-from arabesque.geometry.matching import between, compatible_curves, edge_curve, joined, meeting_edges, rebuilt, same_as
+from arabesque.geometry.matching import (
+    between,
+    compatible_curves,
+    coons_net,
+    edge_curve,
+    joined,
+    meeting_edges,
+    rebuilt,
+    same_as,
+)
 from arabesque.geometry.measure import CurveFeet, arc_length, curve_box, curve_feet, surface_box
 from arabesque.geometry.motion import Plane, angle_and_shift, apply, inverse, motion, rotation_about
 from arabesque.geometry.net_edits import (
@@ -93,6 +102,7 @@ __all__ = [
     "breakpoints",
     "compatible_curves",
     "continuation",
+    "coons_net",
     "crossing_axis",
     "curve_box",
     "curve_curvature",

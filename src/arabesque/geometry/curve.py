@@ -98,6 +98,8 @@ class Curve:
 
     def with_knots(self, extra: ArrayLike) -> Curve:
         """The same curve with knots inserted exactly."""
+        if not np.size(extra):
+            return self
         return self._changed(self.degree, *insert_knots(self.knots, self.degree, self._coefficients, extra))
 
     def with_points(self, points: ArrayLike) -> Curve:

@@ -9,6 +9,10 @@ from arabesque.geometry.kernels import step_to_feet
 from arabesque.geometry.surface import Surface
 
 NEWTON_STEPS = 5
+DAMPED_STEPS = 20
+SEEDS = 4
+SETTLED = 1e-6
+"""mm, for each of distance: a longer last step is no end."""
 
 
 class Feet(NamedTuple):
@@ -24,18 +28,57 @@ def foot_points(surface: Surface, points: Floats, seeds_per_span: int = 12) -> F
 
     Seeds from a sampled grid, then Newton's method on the two perpendicularity
     conditions, kept inside the domain: Piegl and Tiller, "The NURBS Book",
-    2nd edition, section 6.1.
+    2nd edition, section 6.1. Where that leads astray, from several seeds with
+    steps that only ever come closer.
     """
     (u0, u1), (v0, v1) = surface.domain
     u = np.linspace(u0, u1, seeds_per_span * surface.spans[0] + 1)
     v = np.linspace(v0, v1, seeds_per_span * surface.spans[1] + 1)
     grid = surface.on_grid(u, v)[0, 0]
-    nearest = tree_of(grid.reshape(-1, 3)).query(points)[1]
+    tree = tree_of(grid.reshape(-1, 3))
+    seed_size, nearest = tree.query(points)
     uv = np.column_stack([u[nearest // len(v)], v[nearest % len(v)]])
     low, high = np.array([u0, v0]), np.array([u1, v1])
     for _ in range(NEWTON_STEPS):
-        uv = step_to_feet(surface.derivatives(uv, 2), points, uv, low, high)[0]
-    return Feet(uv, surface.at(uv), strictly_inside(surface, uv))
+        uv, _, _, gone = step_to_feet(surface.derivatives(uv, 2), points, uv, low, high)
+    feet = surface.at(uv)
+    size = np.linalg.norm(feet - points, axis=1)
+    # Newton's method went astray where it ends further off than it began, or still moves inside the surface
+    moving = strictly_inside(surface, uv) & (gone > SETTLED * (1 + size))
+    astray = np.flatnonzero((size > seed_size) | moving)
+    if len(astray):
+        best = np.full(len(astray), np.inf)
+        _, seeds = tree.query(points[astray], k=min(SEEDS, grid.size // 3))
+        for seed in np.atleast_2d(seeds.T):
+            begun = np.column_stack([u[seed // len(v)], v[seed % len(v)]])
+            found, off = _damped(surface, points[astray], begun, low, high)
+            better = off < best
+            best[better], uv[astray[better]] = off[better], found[better]
+        feet[astray] = surface.at(uv[astray])
+    return Feet(uv, feet, strictly_inside(surface, uv))
+
+
+def _damped(surface: Surface, points: Floats, uv: Floats, low: Floats, high: Floats) -> tuple[Floats, Floats]:
+    """Feet from the seeds uv by steps that never lead further off; with their distances."""
+    uv, size = uv.copy(), np.linalg.norm(surface.at(uv) - points, axis=1)
+    left = np.arange(len(uv))
+    for _ in range(DAMPED_STEPS):
+        wanted = step_to_feet(surface.derivatives(uv[left], 2), points[left], uv[left], low, high)[0] - uv[left]
+        waiting = np.arange(len(left))
+        for share in (1.0, 0.5, 0.1, 0.01):
+            rows = left[waiting]
+            trial = uv[rows] + share * wanted[waiting]
+            off = np.linalg.norm(surface.at(trial) - points[rows], axis=1)
+            good = off < size[rows] * (1 - 1e-12)
+            uv[rows[good]], size[rows[good]] = trial[good], off[good]
+            waiting = waiting[~good]
+            if not len(waiting):
+                break
+        # what no step brings closer has arrived
+        left = np.delete(left, waiting)
+        if not len(left):
+            break
+    return uv, size
 
 
 def strictly_inside(surface: Surface, uv: Floats) -> Bools:

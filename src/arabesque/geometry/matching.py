@@ -73,16 +73,22 @@ def between(low: Curve, high: Curve, left: Curve, right: Curve) -> Surface:
     """
     low, high = compatible_curves([low, high])
     left, right = compatible_curves([left, right])
-    s = greville(low.knots, low.degree)[:, None, None]
-    t = greville(left.knots, left.degree)[None, :, None]
-    a, b, c, d = low.points[0], low.points[-1], high.points[-1], high.points[0]
-    ruled = (1 - t) * low.points[:, None] + t * high.points[:, None]
-    across = (1 - s) * left.points[None] + s * right.points[None]
-    flat = (1 - s) * (1 - t) * a + s * (1 - t) * b + s * t * c + (1 - s) * t * d
-    points = ruled + across - flat
-    points[0], points[-1] = left.points, right.points
-    points[:, 0], points[:, -1] = low.points, high.points
+    s, t = greville(low.knots, low.degree), greville(left.knots, left.degree)
+    points = coons_net(low.points, high.points, left.points, right.points, s, t)
     return Surface((low.degree, left.degree), (low.knots, left.knots), points)
+
+
+def coons_net(low: Floats, high: Floats, left: Floats, right: Floats, s: Floats, t: Floats) -> Floats:
+    """(nu, nv, 3) net between rows of (nu, 3) and (nv, 3) control points; s, t: their Greville abscissae on [0, 1]."""
+    s, t = s[:, None, None], t[None, :, None]
+    a, b, c, d = low[0], low[-1], high[-1], high[0]
+    ruled = (1 - t) * low[:, None] + t * high[:, None]
+    across = (1 - s) * left[None] + s * right[None]
+    flat = (1 - s) * (1 - t) * a + s * (1 - t) * b + s * t * c + (1 - s) * t * d
+    points: Floats = ruled + across - flat
+    points[0], points[-1] = left, right
+    points[:, 0], points[:, -1] = low, high
+    return points
 
 
 def meeting_edges(one: Surface, two: Surface) -> tuple[int, int, float]:

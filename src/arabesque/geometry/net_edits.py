@@ -62,13 +62,13 @@ def straightened(net: Net, chosen: Bools) -> Floats:
 
 
 def evened(net: Net, chosen: Bools) -> Floats:
-    """Chosen runs spaced evenly along the polyline they make; their ends stay."""
+    """Chosen runs spaced evenly along the polyline they make: as their Greville abscissae are; their ends stay."""
     result = net.points.copy()
-    for run in _runs(net, chosen):
+    for run, at in _placed_runs(net, chosen):
         line = net.points[run]
         along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
         if along[-1] > 0:
-            wanted = np.linspace(0, along[-1], len(line))
+            wanted = along[-1] * (at - at[0]) / (at[-1] - at[0])
             result[run] = np.column_stack([np.interp(wanted, along, line[:, c]) for c in range(3)])
     return result
 
@@ -120,11 +120,18 @@ def _touched(net: Net, chosen: Bools, axis: int) -> list[Ints]:
 
 def _runs(net: Net, chosen: Bools) -> list[Ints]:
     """Runs of at least three chosen neighbours, in the rows along the longer side of what is chosen."""
-    rows_u, rows_v = _touched(net, chosen, 0), _touched(net, chosen, 1)
+    return [run for run, _ in _placed_runs(net, chosen)]
+
+
+def _placed_runs(net: Net, chosen: Bools) -> list[tuple[Ints, Floats]]:
+    """Runs as ``_runs`` has them, with the places at which their points would stand evenly."""
+    touched = [[n for n, row in enumerate(net.rows) if net.along[n] == along and chosen[row].any()] for along in (0, 1)]
     runs = []
-    for row in rows_u if len(rows_v) >= len(rows_u) or not rows_v else rows_v:
+    for number in touched[0] if len(touched[1]) >= len(touched[0]) or not touched[1] else touched[1]:
+        row = net.rows[number]
+        at = net.at[number] if net.at else np.arange(float(len(row)))
         edges = np.flatnonzero(np.diff(np.concatenate([[0], chosen[row].astype(int), [0]])))
-        runs += [row[first:last] for first, last in edges.reshape(-1, 2) if last - first >= 3]
+        runs += [(row[first:last], at[first:last]) for first, last in edges.reshape(-1, 2) if last - first >= 3]
     return runs
 
 

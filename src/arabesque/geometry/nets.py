@@ -19,7 +19,8 @@ if TYPE_CHECKING:
 def surface_net(surface: Surface) -> Net:
     """The net of a patch: its rows along u, one a column number, then those along v."""
     nu, nv = surface.points.shape[:2]
-    return Net(surface.points.reshape(-1, 3), *_crossed(nu, nv), nv)
+    u, v = (greville(knots, degree) for knots, degree in zip(surface.knots, surface.degree, strict=True))
+    return Net(surface.points.reshape(-1, 3), *_crossed(nu, nv), nv, (u,) * nv + (v,) * nu)
 
 
 def surface_frames(surface: Surface) -> Frames:
@@ -33,7 +34,8 @@ def surface_frames(surface: Surface) -> Frames:
 def curve_net(curve: Curve) -> Net:
     """The control polygon of a curve; its ends are its border."""
     row = np.arange(len(curve.points))
-    return Net(curve.points, (row,), (0,), Net.legs_of([row]), (row == 0) | (row == row[-1]))
+    at = (greville(curve.knots, curve.degree),)
+    return Net(curve.points, (row,), (0,), Net.legs_of([row]), (row == 0) | (row == row[-1]), 1, at)
 
 
 def curve_frames(curve: Curve) -> Frames:

@@ -41,6 +41,7 @@ def run(options: argparse.Namespace) -> None:
         "faces": len(faces),
         **figures.as_record(),
         "within": within,
+        "verdict": figures.verdict(tolerance),
         "stopped": "measured",
         "seconds": time.perf_counter() - began,
     }
@@ -48,5 +49,5 @@ def run(options: argparse.Namespace) -> None:
     print(
         f"{options.model}: {len(faces)} face(s), {points} control points, "
         f"99 % of the inliers within {figures.inlier_p99 / scale:.4g} {options.unit}, "
-        f"{'within' if within else 'outside'} the tolerance"
+        f"{figures.verdict(tolerance)}"
     )

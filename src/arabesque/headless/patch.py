@@ -20,6 +20,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--corners", nargs=4, required=True, type=_point, metavar="x,y,z", help="in the unit of the scan"
     )
     parser.add_argument("--degree", nargs=2, type=int, metavar=("P", "Q"), help="instead of the lowest that suffices")
+    parser.add_argument(
+        "--borders", choices=["calm", "natural"], default="calm", help="held to lines on the scan, or at corners only"
+    )
     parser.add_argument("--out", required=True, help=".step")
     add_common(parser)
 
@@ -33,13 +36,14 @@ def run(options: argparse.Namespace) -> None:
         project.open_scan(options.scan, options.unit)
         project.tolerance = tolerance_of(options, scale)
         degree = tuple(options.degree) if options.degree else None
-        patch = project.patch(np.array(options.corners) * scale, degree)
+        patch = project.patch(np.array(options.corners) * scale, degree, options.borders)
         project.export(options.out, [patch])
         fit = project.fit_of(patch)
     report(options, fit.as_record(), scale)
     print(
         f"{options.out}: degree {fit.surface.degree[0]} x {fit.surface.degree[1]}, {fit.surface.count} control points, "
-        f"99 % of the inliers within {fit.figures.inlier_p99 / scale:.4g} {options.unit}; {fit.stopped.value}"
+        f"99 % of the inliers within {fit.figures.inlier_p99 / scale:.4g} {options.unit}; {fit.verdict}; "
+        f"stopped: {fit.stopped.value}"
     )
 
 

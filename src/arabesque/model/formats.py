@@ -1,14 +1,15 @@
 """Older project formats: records are brought to the present one before anything is read of them.
 
 1: scans, curves, surfaces. 2: regions, lines, true shapes, motions. 3: twins, pins, parked versions, twin planes.
-4: trims. 5: one codec for all; origin, ties and versions of items, faces. 6: mirror images are items.
+4: trims. 5: one codec for all; origin, ties and versions of items, faces. 6: mirror images are items. 7: patches on the
+scan say how their sides run.
 """
 
 from __future__ import annotations
 
 from typing import Any
 
-FORMAT = 6
+FORMAT = 7
 IMAGES_ARE_ITEMS = 6
 """The format from which on live mirror images stand in the file."""
 
@@ -19,8 +20,8 @@ def upgraded(record: Record) -> Record:
     """The record of a document in the present format."""
     if record["format"] >= FORMAT:
         return record
-    if record["format"] == 5:
-        return {**record, "format": FORMAT}
+    if record["format"] >= 5:
+        return {**record, "format": FORMAT, "items": [_as_it_was_laid(entry) for entry in record["items"]]}
     # an item without its shape is left as it is: whoever reads it finds that out and says so
     items = {entry["id"]: _item(entry) for entry in record["items"]}
     parked = {entry["id"]: entry for entry in record["items"] if entry.get("parked")}
@@ -40,6 +41,14 @@ def upgraded(record: Record) -> Record:
         "plane": record.get("plane") or {"normal": [0.0, 1.0, 0.0], "offset": 0.0},
         "items": list(items.values()),
     }
+
+
+def _as_it_was_laid(item: Record) -> Record:
+    """Before sides were held to lines, patches were held at their corners only: they stay as they were laid."""
+    recipe = item.get("recipe")
+    if not recipe or recipe.get("is") != "patch on the scan" or "borders" in recipe:
+        return item
+    return {**item, "recipe": {**recipe, "borders": "NATURAL"}}
 
 
 def _item(old: Record) -> Record:

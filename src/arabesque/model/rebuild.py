@@ -107,4 +107,6 @@ def given(document: Document, recipe: Recipe) -> Given:
 def _plane(document: Document, recipe: Recipe) -> Plane | None:
     """The twin plane of what a recipe is made from first."""
     first = next(iter(recipe.inputs), None)
-    return None if first is None or first not in document else document.plane_of(document[first])
+    if first is None:
+        return document.plane
+    return None if first not in document else document.plane_of(document[first])

@@ -5,7 +5,20 @@ from arabesque.recipes.mirror import Mirror
 from arabesque.recipes.patch_between import PatchBetween, RingPiece
 from arabesque.recipes.patch_on_scan import PatchOnScan
 from arabesque.recipes.region_shape import RegionShape
+from arabesque.recipes.sides import Side, lines_of, onto
 
 RECIPES: tuple[type[Recipe], ...] = (PatchOnScan, PatchBetween, RegionShape, Mirror)
 
-__all__ = ["RECIPES", "Given", "Mirror", "PatchBetween", "PatchOnScan", "Recipe", "RegionShape", "RingPiece"]
+__all__ = [
+    "RECIPES",
+    "Given",
+    "Mirror",
+    "PatchBetween",
+    "PatchOnScan",
+    "Recipe",
+    "RegionShape",
+    "RingPiece",
+    "Side",
+    "lines_of",
+    "onto",
+]

@@ -30,12 +30,16 @@ class Recipe:
 
     word: in files, and in the Outline. uses: what of the document it goes by
     besides its inputs: "scan" (the reference scan), "tolerance", "plane" (the
-    twin plane of its first input). live: quick enough to follow in a drag.
+    twin plane of its first input, or of the document). live: quick enough to follow in a drag.
     """
 
     word: ClassVar[str]
-    uses: ClassVar[tuple[str, ...]] = ()
     live: ClassVar[bool] = False
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        """What of the document it goes by."""
+        return ()
 
     @property
     def inputs(self) -> tuple[str, ...]:

@@ -19,7 +19,6 @@ class Mirror(Recipe):
     """
 
     word = "mirror image"
-    uses = ("plane",)
     live = True
 
     of: str
@@ -28,6 +27,10 @@ class Mirror(Recipe):
     def __post_init__(self) -> None:
         if self.axis not in (0, 1):
             raise InvalidShape(f"A patch has no direction {self.axis}", "Give 0 for u or 1 for v")
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        return ("plane",)
 
     @property
     def inputs(self) -> tuple[str, ...]:

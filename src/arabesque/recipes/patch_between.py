@@ -34,11 +34,14 @@ class PatchBetween(Recipe):
     """Sharing control points, and where wanted tangents, with its neighbours. degree: at least, along u and v."""
 
     word = "patch between"
-    uses = ("scan", "tolerance")
 
     pieces: tuple[RingPiece, ...]
     degree: tuple[int, int] = (3, 3)
     tangent: bool = False
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        return ("scan", "tolerance")
 
     @property
     def inputs(self) -> tuple[str, ...]:

@@ -8,27 +8,44 @@ import numpy as np
 
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError
-from arabesque.fitting import PatchFit, four_corner_patch
+from arabesque.fitting import Borders, PatchFit, four_corner_patch
 from arabesque.geometry import Surface, apply
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
+from arabesque.recipes.sides import Side
+
+CALM_SIDES = (Side(), Side(), Side(), Side())
 
 
 @dataclass(frozen=True, eq=False)
 class PatchOnScan(Recipe):
-    """The lightest patch that keeps the tolerance, or one of a degree. corners: (4, 3) places on the scan, mm."""
+    """The lightest even patch that keeps the tolerance, or one of a degree.
+
+    corners: (4, 3) places on the scan, mm. borders: as its sides run between them. sides: what each runs along, from
+    the first corner to the second, and so on.
+    """
 
     word = "patch on the scan"
-    uses = ("scan", "tolerance")
 
     corners: Floats
     degree: tuple[int, int] | None = None
+    borders: Borders = Borders.CALM
+    sides: tuple[Side, Side, Side, Side] = CALM_SIDES
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "corners", frozen_array(self.corners, (4, 3), np.float64, what="Corners"))
 
+    @property
+    def uses(self) -> tuple[str, ...]:
+        return ("scan", "tolerance", *(("plane",) if any(side.plane for side in self.sides) else ()))
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(side.on for side in self.sides if side.on))
+
     def moved(self, matrix: Floats) -> PatchOnScan:
-        return replace(self, corners=apply(matrix, self.corners))
+        one, two, three, four = (side.moved(matrix) for side in self.sides)
+        return replace(self, corners=apply(matrix, self.corners), sides=(one, two, three, four))
 
     def build(self, given: Given, progress: Progress = silent) -> Surface:
         return self.fit(given, progress).surface
@@ -37,4 +54,16 @@ class PatchOnScan(Recipe):
         """The patch with what the fit tells of it."""
         if given.scan is None:
             raise ArabesqueError("There is no scan to lay the patch on", "Open a scan, or make the patch free")
-        return four_corner_patch(self.corners, given.scan, given.tolerance, self.degree, progress)
+        through = self.through(given)
+        return four_corner_patch(
+            self.corners, given.scan, given.tolerance, self.degree, self.borders, through, progress
+        )
+
+    def through(self, given: Given) -> list[Floats | None]:
+        """For each side the places that it goes through, or None where it is calm."""
+        assert given.scan is not None
+        ends = [self.corners[[k, (k + 1) % 4]] for k in range(4)]
+        return [
+            side.places(ends[k], given.shapes.get(side.on), given.plane, given.scan)
+            for k, side in enumerate(self.sides)
+        ]

@@ -16,6 +16,7 @@ from arabesque.scan.topology import (
     ring_length,
 )
 from arabesque.scan.tree import BoxTree
+from arabesque.scan.walking import Walk, enclosed, walk_ahead, walk_along_plane
 
 __all__ = [
     "MESH_SUFFIXES",
@@ -24,11 +25,13 @@ __all__ = [
     "Health",
     "Scan",
     "ScanCurvature",
+    "Walk",
     "calmed_normals",
     "calming_rounds",
     "coarse_stand_in",
     "compact",
     "edge_length",
+    "enclosed",
     "examine",
     "kept",
     "pair_graph",
@@ -39,6 +42,8 @@ __all__ = [
     "ring_length",
     "scan_curvature",
     "sharp_pairs",
+    "walk_ahead",
+    "walk_along_plane",
     "weld",
     "write_mesh",
     "write_scan",

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from arabesque.checking import read_net
+from arabesque.checking import CALM_BEND, CALM_LEG, evenness, read_net
 from arabesque.desk import theme
 from arabesque.desk.checks.base import Check
 from arabesque.desk.kinds.base import Pen
 from arabesque.desk.session import Session
-from arabesque.desk.view.scene import Discs, Lines, Part, net_segments, polyline
+from arabesque.desk.view.scene import Discs, Label, Lines, Part, net_segments, polyline
 from arabesque.geometry import Surface
 from arabesque.model import Item
 from arabesque.shapes import Netted
@@ -45,4 +45,10 @@ def net_parts(session: Session, shape: Surface) -> list[Part]:
         some = points[mask]
         if len(some):
             parts.append(Discs(some, np.full(len(some), state), radius, t.outside))
+    found = session.kept(evenness, shape)
+    if not found.calm:
+        # the worst place, with what is worst there
+        over = found.leg / CALM_LEG >= found.bend / CALM_BEND
+        words = f"legs {found.leg:.2f} : 1" if over else f"turns by {found.bend:.0f}°"
+        parts.append(Label(points[found.leg_at if over else found.bend_at], words))
     return parts

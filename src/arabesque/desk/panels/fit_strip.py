@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from arabesque.arrays import Floats
-from arabesque.checking import Distances, Figures, WayBack
+from arabesque.checking import Distances, Figures, WayBack, figures_of, way_figures
 from arabesque.desk import theme
 from arabesque.desk.checks.joins import JOINS, joins, limits_of, rimmed
 from arabesque.desk.icons import icon
@@ -182,12 +182,12 @@ class FitStrip(QWidget):
         back, back_then = self._ways(items), self._ways(earlier)
         # what is measured are values: what stands still in a drag is counted once
         kept = self._session.kept
-        figures = kept(_figures, now, tolerance)
+        figures = kept(figures_of, now, tolerance)
         self.histogram.show_bars(kept(_bars, now, tolerance), kept(_bars, then, tolerance) if then else None)
         words = {**_words(figures), "back": kept(_back_words, back, tolerance)}
         ghosts = {}
         if then:
-            ghosts = {**_words(kept(_figures, then, tolerance)), "back": kept(_back_words, back_then, tolerance)}
+            ghosts = {**_words(kept(figures_of, then, tolerance)), "back": kept(_back_words, back_then, tolerance)}
         cells = {"inside": self.inside, "worst": self.worst, "rms": self.rms, "back": self.back}
         for key, cell in cells.items():
             cell.show_value(words[key], ghosts.get(key, ""), theme.now().faint)
@@ -236,15 +236,9 @@ def _bars(measured: tuple[Distances, ...], tolerance: float) -> Floats:
     return np.asarray(np.sqrt(counts / counts.max()))
 
 
-def _figures(measured: tuple[Distances, ...], tolerance: float) -> Figures:
-    return Figures.of(_distances(measured), tolerance)
-
-
 def _back_words(ways: tuple[WayBack, ...], tolerance: float) -> str:
-    distances = [way.distances for way in ways]
-    if not any(map(len, distances)):
-        return "–"
-    return f"{Figures.of(np.concatenate(distances), tolerance).inlier_p99:.3f}"
+    figures = way_figures(ways, tolerance)
+    return f"{figures.inlier_p99:.3f}" if figures.samples else "–"
 
 
 def _words(figures: Figures) -> dict[str, str]:

@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 
 from arabesque.desk.jobs import Job
 from arabesque.desk.patches import borders, shape_triangles
+from arabesque.desk.session import Session
 from arabesque.desk.theme import now
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.view.camera import Camera
@@ -188,8 +189,15 @@ class Making(Tool):
 
     def preview(self, shape: Any, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         """A shape that is not in the document yet."""
-        if not can(shape, Sampled):
-            return []
-        measured = self.session.meters.measure_now("preview", shape, self.session.scan)
-        mesh = self.session.kept(shape_triangles, "preview", measured)
-        return [mesh, Lines(borders(measured.samples), now().accent, 1.6, lift=0.8)]
+        return previewed(self.session, shape)
+
+
+def previewed(
+    session: Session, shape: Any, slot: str = "preview", width: float = 1.6
+) -> list[Triangles | Lines | Discs | Label]:
+    """How a shape is drawn that is not in the document yet."""
+    if not can(shape, Sampled):
+        return []
+    measured = session.meters.measure_now(slot, shape, session.scan)
+    mesh = session.kept(shape_triangles, slot, measured)
+    return [mesh, Lines(borders(measured.samples), now().accent, width, lift=0.8)]

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from arabesque.arrays import Floats
-from arabesque.checking import shape_to_scan
+from arabesque.checking import evenness, shape_to_scan
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Needs
@@ -113,7 +113,13 @@ def compared(before: Surface, after: Surface, scan: Scan | None, tolerance: floa
     """Weight, closeness and calm of both, the old figure in brackets."""
     facts = [
         Fact("Control points", f"{after.count} ({before.count})"),
-        Fact("Unevenness", f"{roughness(after):.3g} mm ({roughness(before):.3g})"),
+        Fact("Wobble of the form", f"{roughness(after):.3g} mm ({roughness(before):.3g})"),
+    ]
+    nets = evenness(after), evenness(before)
+    facts += [
+        Fact("Net: legs", f"{nets[0].leg:.2f} : 1 ({nets[1].leg:.2f})"),
+        Fact("Net: bend", f"{nets[0].bend:.0f}° ({nets[1].bend:.0f})"),
+        Fact("Net: speed", f"{nets[0].speed:.2f} : 1 ({nets[1].speed:.2f})"),
     ]
     if scan is not None:
         old, new = (shape_to_scan(s, scan).figures(tolerance) for s in (before, after))

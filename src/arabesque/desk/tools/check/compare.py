@@ -9,7 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QTimer
 
 from arabesque.arrays import Floats
-from arabesque.checking import Distances, Figures
+from arabesque.checking import Distances, figures_of
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.meters import Live
@@ -112,8 +112,7 @@ class Compare(Tool):
     def _figures(self, state: Document) -> dict[str, str]:
         patches = self._patches(state)
         weight = sum(i.shape.count for i in Seen(state).of(Surface))
-        distances = [measured.distance[measured.valid] for _, measured in patches]
-        figures = Figures.of(np.concatenate(distances) if distances else np.zeros(0), self.session.document.tolerance)
+        figures = figures_of([measured for _, measured in patches], self.session.document.tolerance)
         return {
             "Patches": str(len(Seen(state).of(Surface))),
             "Points": str(weight),

@@ -6,12 +6,14 @@ from arabesque.desk.tools.patch.degrees import Degrees
 from arabesque.desk.tools.patch.edges import Edges
 from arabesque.desk.tools.patch.fit_again import FitAgain
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
+from arabesque.desk.tools.patch.grow import GrowPatch
 from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.tools.patch.split_join import Join, Split
+from arabesque.desk.tools.patch.suggest import SuggestPatches
 from arabesque.desk.tools.patch.twins import Twins
 
 GROUPS = (
-    (FourCornerPatch, LayBetween),
+    (FourCornerPatch, LayBetween, GrowPatch, SuggestPatches),
     (MovePoints, ByNumbers, Edges, Twins),
     ("refit", FitAgain, Degrees, "weight-map"),
     (Split, Join),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import Enum
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -14,16 +15,34 @@ from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import DegreeChoice
 from arabesque.desk.tools.making import Making
+from arabesque.desk.tools.patch.border_hand import BorderHand
+from arabesque.desk.tools.patch.fit_facts import fit_facts
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
-from arabesque.errors import FitProblem
-from arabesque.fitting import FitSettings, PatchFit, bilinear, corners_on_scan, fit_patch
+from arabesque.errors import ArabesqueError
+from arabesque.fitting import (
+    Borders,
+    FitSettings,
+    PatchFit,
+    Stop,
+    bilinear,
+    corners_on_scan,
+    fit_patch,
+    quick_patch,
+)
 from arabesque.geometry import Surface
 from arabesque.model import Item
 from arabesque.progress import Progress
-from arabesque.recipes import Given, PatchOnScan, Recipe
+from arabesque.recipes import Given, PatchOnScan, Recipe, Side
 from arabesque.scan import Scan
+
+
+class BorderChoice(Enum):
+    """How the sides of a new patch run; the value is what the form says."""
+
+    CALM = "held to calm lines"
+    NATURAL = "natural: they lean"
 
 
 class FourCornerPatch(Making):
@@ -44,11 +63,12 @@ class FourCornerPatch(Making):
 
     @dataclass
     class Options:
-        """degree: lightest or given; u, v: the given ones."""
+        """degree: lightest or given; u, v: the given ones. borders: held to lines on the scan, or at the corners."""
 
         degree: DegreeChoice = DegreeChoice.LIGHTEST
         u: int = 3
         v: int = 3
+        borders: BorderChoice = BorderChoice.CALM
 
         @property
         def idle(self) -> tuple[str, ...]:
@@ -57,9 +77,11 @@ class FourCornerPatch(Making):
 
     def clear(self) -> None:
         self.corners: list[Floats] = []
+        self.borders = BorderHand(self.session)
         self._hover: Floats | None = None
         self._quick: Surface | None = None
         self._dragged: int | None = None
+        self._moved = False
 
     @property
     def begun(self) -> bool:
@@ -72,9 +94,15 @@ class FourCornerPatch(Making):
     def take(self, item: Item) -> None:
         p = item.shape.points
         self.corners = [p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]
-        if isinstance(item.recipe, PatchOnScan) and item.recipe.degree is not None:
+        recipe = item.recipe
+        if isinstance(recipe, PatchOnScan):
+            self.borders.sides = list(recipe.sides)
+            self.borders.reorder(recipe.corners, np.array(self.corners))
+            self.options.borders = BorderChoice.NATURAL if recipe.borders is Borders.NATURAL else BorderChoice.CALM
+            self._draw_lines()
+        if isinstance(recipe, PatchOnScan) and recipe.degree is not None:
             self.options.degree = DegreeChoice.FIXED
-            self.options.u, self.options.v = item.recipe.degree
+            self.options.u, self.options.v = recipe.degree
 
     @property
     def fit(self) -> PatchFit | None:
@@ -91,9 +119,12 @@ class FourCornerPatch(Making):
             return f"Click {words[len(self.corners)]} on the scan; or arrows and Space"
         if self.working:
             return "Fitting: Esc drops it"
+        if self.borders.pulled is not None:
+            return "Pull the line sideways, or onto a line that is there"
+        pull = "" if self.options.borders is BorderChoice.NATURAL else " or the middle of a line"
         if self.target is not None:
-            return "Drag a corner to fit the patch again, or click the scan to begin another"
-        return "Enter applies, drag a corner to move it, Esc drops it"
+            return f"Drag a corner{pull} to fit the patch again, or click the scan to begin another"
+        return f"Enter applies, drag a corner{pull} to move it, Esc drops it"
 
     @property
     def can_apply(self) -> bool:
@@ -108,8 +139,11 @@ class FourCornerPatch(Making):
     # the hand
 
     def press(self, pointer: Pointer) -> None:
+        self._moved = False
         self._dragged = next((i for i, corner in enumerate(self.corners) if pointer.near(corner)), None)
         if self._dragged is not None:
+            return
+        if self.borders.take(pointer):
             return
         hit = pointer.on_scan(self.session.scan)
         if hit is None:
@@ -123,13 +157,19 @@ class FourCornerPatch(Making):
         self.corners.append(hit)
         self._quick = None
         self.try_it()
+        self._draw_lines()
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
         hit = pointer.on_scan(self.session.scan)
         if dragging and self._dragged is not None:
             if hit is not None:
                 self.drop()
-                self.corners[self._dragged] = hit
+                self.corners[self._dragged] = self.borders.kept_on(self._dragged, hit)
+                self._preview([*self.corners])
+        elif dragging and self.borders.pulled is not None:
+            self._moved = True
+            if self.borders.pull(pointer, self.corners, self.target):
+                self.drop()
                 self._preview([*self.corners])
         else:
             self._hover = hit
@@ -138,15 +178,21 @@ class FourCornerPatch(Making):
         self.changed.emit()
 
     def release(self, pointer: Pointer) -> None:
-        if self._dragged is not None and self.made is None and not self.working:
+        pulled = self.borders.pulled
+        if pulled is not None and not self._moved:
+            # a click, nothing pulled: the line is calm again
+            self.borders.sides[pulled] = Side()
+            self.drop()
+        if (self._dragged is not None or pulled is not None) and self.made is None and not self.working:
             self.try_it()
-        self._dragged = None
+            self._draw_lines()
+        self._dragged = self.borders.pulled = None
         self.changed.emit()
 
     def key(self, event: QKeyEvent) -> bool:
         if event.key() == Qt.Key.Key_Backspace and self.corners and self.target is None:
             self.corners.pop()
-            self._quick = None
+            self._quick, self.borders.lines = None, []
             self.try_it()
             return True
         return False
@@ -157,7 +203,8 @@ class FourCornerPatch(Making):
         if len(self.corners) < 4 or self.session.scan is None:
             return None
         degree = (self.options.u, self.options.v) if self.options.degree is DegreeChoice.FIXED else None
-        return PatchOnScan(np.array(self.corners), degree)
+        borders = Borders.NATURAL if self.options.borders is BorderChoice.NATURAL else Borders.CALM
+        return PatchOnScan(np.array(self.corners), degree, borders, self.borders.four)
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> PatchFit:
         assert isinstance(recipe, PatchOnScan)
@@ -170,30 +217,61 @@ class FourCornerPatch(Making):
         assert self.fit is not None
         self._quick = self.fit.surface
         p = self.fit.surface.points
-        self.corners = [p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]
+        before, self.corners = np.array(self.corners), [p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]
+        self.borders.reorder(before, np.array(self.corners))
+        self.borders.lines = list(self.fit.lines)
 
     def words(self, made: PatchFit) -> str:
         return f"patch of {made.surface.count} points"
 
     def words_again(self, item: Item) -> str:
         draft, before = self.draft(), item.recipe
-        other = isinstance(before, PatchOnScan) and draft is not None and before.degree != draft.degree
-        return "another degree" if other else "corner moved"
+        if isinstance(before, PatchOnScan) and draft is not None:
+            if before.degree != draft.degree:
+                return "another degree"
+            if before.borders is not draft.borders:
+                return f"{draft.borders.value} borders"
+            if not np.array_equal(before.corners, draft.corners):
+                return "corner moved"
+            return "border line moved"
+        return "corner moved"
 
     def kept(self) -> None:
         """The corners stay, to be dragged."""
         self._quick = None
 
+    def options_changed(self) -> None:
+        self._draw_lines()
+        super().options_changed()
+
     def _preview(self, corners: list[Floats]) -> None:
         """A light, quick fit while the hand moves."""
         scan = self.session.scan
         assert scan is not None
-        settings = FitSettings(self.session.document.tolerance, samples=14, rounds=2)
+        tolerance = self.session.document.tolerance
         try:
-            start = bilinear(corners_on_scan(np.array(corners), scan, settings.tolerance)).elevated(2, 2)
-            self._quick = fit_patch(start, scan, settings)
-        except FitProblem:  # for the moment the four places make no patch: nothing to show
+            if self.options.borders is BorderChoice.NATURAL:
+                start = bilinear(corners_on_scan(np.array(corners), scan, tolerance)).elevated(2, 2)
+                self._quick = fit_patch(start, scan, FitSettings(tolerance, samples=14, rounds=2))
+                return
+            placed = corners_on_scan(np.array(corners), scan, tolerance)
+            if len(self.corners) == 4 and not np.array_equal(placed, np.array(corners)):
+                self.borders.reorder(np.array(corners), placed)
+                if self._dragged is not None:
+                    self._dragged = int(np.linalg.norm(placed - corners[self._dragged], axis=1).argmin())
+                self.corners = list(placed)
+            self._quick = quick_patch(self.borders.draw(list(placed)), scan, tolerance)
+        except ArabesqueError:  # for the moment the four places make no patch: nothing to show
             self._quick = None
+
+    def _draw_lines(self) -> None:
+        """The border lines as they are with these corners."""
+        self.borders.lines = []
+        if len(self.corners) == 4 and self.options.borders is BorderChoice.CALM:
+            try:
+                self.borders.draw(self.corners)
+            except ArabesqueError as problem:
+                self.session.tell_problem(problem)
 
     # the picture
 
@@ -203,6 +281,10 @@ class FourCornerPatch(Making):
             parts += self.preview(self._quick, camera)
         elif len(self.corners) in (2, 3):
             parts.append(Lines(polyline(np.array(self.corners)), theme.now().accent, 1.5, on_top=True))
+        parts += self.borders.parts()
+        if self.fit is not None and self.fit.stopped is Stop.TURNS:
+            u, v = self.fit.net.bend_at
+            parts.append(Label(self.fit.surface.points[u, v], f"turns by {self.fit.net.bend:.0f}°"))
         if self.corners:
             states = np.array([2.0 if i == self._dragged else 1.0 for i in range(len(self.corners))])
             parts.append(Discs(np.array(self.corners), states, 4.0))
@@ -210,26 +292,3 @@ class FourCornerPatch(Making):
         if self._hover is not None and len(self.corners) < 4:
             parts.append(Discs(self._hover[None], np.array([2.0]), 3.0))
         return parts
-
-
-def fit_facts(fit: PatchFit) -> list[Fact]:
-    """What a fit reports, for the Inspector."""
-    there, back = fit.figures.surface_to_scan, fit.figures.scan_to_surface
-    surface = fit.surface
-    facts = [
-        Fact("Degree", f"{surface.degree[0]} x {surface.degree[1]}"),
-        Fact("Spans", f"{surface.spans[0]} x {surface.spans[1]}"),
-        Fact("Control points", str(surface.count)),
-        Fact("99 % of inliers", f"{fit.figures.inlier_p99:.3f} mm", "good" if fit.within else "bad"),
-        Fact("rms", f"{there.rms:.3f} mm"),
-        Fact("Largest", f"{there.max:.3f} mm"),
-        Fact("Inside", f"{100 * there.inside:.1f} %"),
-        Fact("Outliers", f"{100 * fit.figures.outlier_share:.1f} %"),
-        Fact("Patch to scan", f"{there.inlier_p99:.3f} mm"),
-        Fact("Scan to patch", f"{back.inlier_p99:.3f} mm"),
-        Fact("Took", f"{fit.seconds:.1f} s"),
-        Fact("Stopped", fit.stopped.value),
-    ]
-    if fit.next_u is not None and fit.next_v is not None:
-        facts.append(Fact("One step more", f"u {fit.next_u:.3f}, v {fit.next_v:.3f} mm"))
-    return facts

@@ -1,0 +1,99 @@
+"""What a patch covers of the area that was asked for: all of it, nothing else, and nothing twice."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from arabesque.arrays import Bools, tree_of
+from arabesque.geometry import Surface, foot_points
+from arabesque.scan import Scan
+from arabesque.shapes import Samples
+
+LEAST_COVERAGE = 0.97
+MOST_OUTSIDE = 0.05
+MOST_FOLDED = 0.001
+SAMPLES_ALONG = 60
+MOST_PLACES = 4000
+BESIDE = 4
+"""Places of the grid of samples that many steps apart are not neighbours any more."""
+
+
+@dataclass(frozen=True)
+class Cover:
+    """Shares by area.
+
+    coverage: of the scan inside the border lines, how much has its foot inside the patch. outside: of the patch, how
+    much lies beyond the border lines. folded: of the patch, how much runs backwards over the scan, or lies over
+    another part of itself.
+    """
+
+    coverage: float
+    outside: float
+    folded: float
+
+    @property
+    def whole(self) -> bool:
+        """True where the patch covers what was asked for, once."""
+        return self.coverage >= LEAST_COVERAGE and self.outside <= MOST_OUTSIDE and self.folded <= MOST_FOLDED
+
+    @property
+    def words(self) -> str:
+        """What is wrong with it; empty where nothing is."""
+        found = []
+        if self.coverage < LEAST_COVERAGE:
+            found.append(f"{100 * (1 - self.coverage):.0f} % of what was clicked is not covered")
+        if self.outside > MOST_OUTSIDE:
+            found.append(f"{100 * self.outside:.0f} % of it lies beyond the border lines")
+        if self.folded > MOST_FOLDED:
+            found.append(f"{100 * self.folded:.1f} % of it is folded")
+        return ", ".join(found)
+
+
+def cover(surface: Surface, scan: Scan, inside: Bools, tolerance: float) -> Cover:
+    """How a patch covers the triangles ``inside`` (m,) of a scan. tolerance: mm; so near to a border counts as in."""
+    chosen = np.flatnonzero(inside)
+    chosen = chosen[:: max(1, len(chosen) // MOST_PLACES)]
+    places = scan.points[scan.triangles[chosen]].mean(axis=1)
+    areas = np.linalg.norm(scan.area_vectors[chosen], axis=1)
+    feet = foot_points(surface, places)
+    # triangles that the lines run over lie half beyond them
+    size = np.sqrt(2 * areas)
+    gap = np.linalg.norm(feet.points - places, axis=1)
+    covered = feet.inside | (gap <= np.maximum(tolerance, size))
+    samples = surface.sampler(SAMPLES_ALONG).read(surface)
+    closest = scan.closest(samples.points)
+    edge = np.sqrt(2 * np.linalg.norm(scan.area_vectors[closest.triangle], axis=1))
+    beyond = ~inside[closest.triangle] & _far_from_inside(samples, scan, inside, np.maximum(edge, tolerance))
+    backwards = np.einsum("nc,nc->n", samples.normals, closest.normals) < 0
+    weight = samples.areas / max(float(samples.areas.sum()), 1e-300)
+    doubled = _doubled(samples, tolerance)
+    return Cover(
+        float(areas[covered].sum() / areas.sum()),
+        float(weight[beyond].sum()),
+        float(weight[backwards | doubled].sum()),
+    )
+
+
+def _far_from_inside(samples: Samples, scan: Scan, inside: Bools, reach: np.ndarray) -> Bools:
+    """Which samples lie further than (n,) reach from every corner of the triangles inside."""
+    points = scan.points[np.unique(scan.triangles[inside])]
+    return np.asarray(tree_of(points).query(samples.points)[0] > reach)
+
+
+def _doubled(samples: Samples, tolerance: float) -> Bools:
+    """Which samples lie within a tolerance of a place of the patch that is not beside them in its parameters."""
+    n = len(samples.points)
+    found = np.zeros(n, dtype=bool)
+    columns = int(np.count_nonzero(samples.uv[:, 0] == samples.uv[0, 0]))
+    place = np.column_stack(np.divmod(np.arange(n), columns))
+    pairs = tree_of(samples.points).query_pairs(tolerance, output_type="ndarray")
+    if not len(pairs):
+        return found
+    apart = np.abs(place[pairs[:, 0]] - place[pairs[:, 1]]).max(axis=1)
+    # where samples are closer together than the tolerance, the way between them along the patch decides
+    legs = np.sqrt(np.maximum(samples.areas[pairs].min(axis=1), 1e-300))
+    far = (apart >= BESIDE) & (apart * legs > 2 * tolerance)
+    found[pairs[far].ravel()] = True
+    return found

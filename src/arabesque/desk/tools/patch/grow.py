@@ -1,0 +1,196 @@
+"""A patch from one click: the largest area that a light net holds within the tolerance grows from there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.desk.facts import Fact
+from arabesque.desk.jobs import Job
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.making import previewed
+from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.patch.stops import Stops
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
+from arabesque.fitting import Grower, Growth
+from arabesque.geometry import Surface
+from arabesque.model import Document, edits
+from arabesque.model.rebuild import ingredients
+from arabesque.progress import Progress
+from arabesque.recipes import PatchOnScan, Side, lines_of
+from arabesque.scan import Scan
+
+FEWEST, MOST = 2, 6
+"""Control points each way of what grows: one span."""
+
+
+class GrowPatch(Tool):
+    """Click a calm place, watch the area grow, Enter keeps it; its corners and borders can be dragged on."""
+
+    needs = (Scan,)
+    id = "grow"
+    step = Step.PATCH
+    label = "Grow a patch"
+    hint = "Click a calm place: the largest area that a light net holds within the tolerance grows from there"
+    shortcut = "Y"
+    icon = "ph.arrows-out-simple"
+    short = "Grow"
+    takes_places = True
+
+    @dataclass
+    class Options:
+        """u, v: control points each way. plane, lines, patches: what growth stops at."""
+
+        u: int = whole(4, FEWEST, MOST, "Points u")
+        v: int = whole(4, FEWEST, MOST, "Points v")
+        patches: bool = labelled(True, "Stop at patches")
+        lines: bool = labelled(True, "Stop at lines")
+        plane: bool = labelled(False, "Stop at the twin plane")
+
+    def start(self) -> None:
+        self._forget()
+        self._kept_one = False
+
+    def stop(self) -> None:
+        self._drop()
+
+    def _forget(self) -> None:
+        self.growth: Growth | None = None
+        self._seed: Floats | None = None
+        self._latest: Surface | None = None
+        self._job: Job | None = None
+
+    def _drop(self) -> None:
+        job = self._job
+        self._forget()
+        if job is not None:
+            job.cancel()
+
+    @property
+    def growing(self) -> bool:
+        """True while an area grows."""
+        return self._job is not None
+
+    @property
+    def says(self) -> str:
+        if self.session.scan is None:
+            return "Open a scan first"
+        if self.growing:
+            return "Growing: Esc drops it"
+        if self.growth is not None:
+            return "Enter keeps it, click elsewhere to grow from there, Esc drops it"
+        if self._kept_one:
+            return "Kept: N drags its corners and borders; click to grow another"
+        return "Click a calm place on the scan; or arrows and Space"
+
+    @property
+    def can_apply(self) -> bool:
+        return self.growth is not None
+
+    @property
+    def facts(self) -> list[Fact]:
+        if self.growth is None:
+            return [Fact("Points", f"{self.options.u} x {self.options.v}")]
+        return growth_facts(self.growth)
+
+    def press(self, pointer: Pointer) -> None:
+        hit = pointer.on_scan(self.session.scan)
+        if hit is None:
+            if self.session.scan is not None:
+                self.session.tell("There is no scan under the pointer: click on the scan", True)
+            return
+        self._seed_at(hit)
+
+    def options_changed(self) -> None:
+        if self._seed is not None:
+            self._seed_at(self._seed)
+
+    def _seed_at(self, place: Floats) -> None:
+        self._drop()
+        scan, o = self.session.scan, self.options
+        assert scan is not None
+        tolerance, stops = self.session.document.tolerance, Stops(self.session, o.lines, o.patches, o.plane)
+        self._seed = place
+
+        def work(progress: Progress) -> Growth:
+            return Grower(scan, tolerance, (o.u, o.v), stops.triangles()).grow(place, self._take_larger, progress)
+
+        job = self._job = self.session.run("Growing a patch", work)
+        job.progressed.connect(lambda *_: self.changed.emit())
+        job.done.connect(lambda growth: self._finish(job, growth))
+        job.failed.connect(lambda _: self._finish(job, None))
+        job.cancelled.connect(lambda: self._finish(job, None))
+        self.changed.emit()
+
+    def _take_larger(self, surface: Surface) -> None:
+        """Called beside the window: only remembered here, and drawn with the next report."""
+        self._latest = surface
+
+    def _finish(self, job: Job, growth: Growth | None) -> None:
+        if job is not self._job:
+            return
+        self._job, self.growth = None, growth
+        self._latest = None if growth is None else growth.surface
+        self.changed.emit()
+
+    def apply(self) -> None:
+        growth = self.growth
+        if growth is not None and self.session.edit(keep_growth, growth):
+            self._forget()
+            self._kept_one = True
+            self.changed.emit()
+
+    def escape(self) -> None:
+        if self.growing or self.growth is not None:
+            self._drop()
+            self.changed.emit()
+        else:
+            self.left.emit()
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        parts: list[Triangles | Lines | Discs | Label] = []
+        if self._latest is not None:
+            parts += previewed(self.session, self._latest, "growing", 2.6)
+        if self._seed is not None:
+            parts.append(Discs(self._seed[None], np.array([1.0]), 3.5))
+        return parts
+
+
+def keep_growth(document: Document, growth: Growth) -> edits.Change:
+    """A grown area as a derived patch, with its corners."""
+    one, two, three, four = (_side(document, places) for places in growth.through)
+    recipe = PatchOnScan(growth.corners, growth.surface.degree, sides=(one, two, three, four))
+    label = f"patch of {growth.surface.count} points grown"
+    return edits.items.derived(document, label, "Patch", growth.surface, recipe, ingredients(document, recipe))
+
+
+def _side(document: Document, places: Floats | None) -> Side:
+    """A side that was pulled up to a patch: on the edge of that patch where it is in the document."""
+    if places is None:
+        return Side()
+    middle = places[len(places) // 2]
+    for item in document:
+        if isinstance(item.shape, Surface) and any(_meets(line, places) for line, _ in lines_of(item.shape)):
+            return Side(on=item.id, at=middle)
+    return Side(through=places)
+
+
+def _meets(line: Floats, places: Floats) -> bool:
+    step = float(np.linalg.norm(np.diff(line, axis=0), axis=1).max())
+    return bool(np.linalg.norm(line[:, None] - places[None], axis=2).min(axis=0).max() < step)
+
+
+def growth_facts(growth: Growth) -> list[Fact]:
+    """What is told of a grown area."""
+    return [
+        Fact("Area", f"{growth.area:.0f} mm²"),
+        Fact("Control points", str(growth.surface.count)),
+        Fact("99 % within", f"{growth.p99:.3f} mm"),
+        Fact("Net: legs", f"{growth.net.leg:.2f} : 1"),
+        Fact("Net: bend", f"{growth.net.bend:.0f}°"),
+    ]

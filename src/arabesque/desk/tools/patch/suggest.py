@@ -1,0 +1,209 @@
+"""Proposed patches over the calm areas of the scan: take one, several, or all."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+
+from arabesque.desk.facts import Choice, Fact
+from arabesque.desk.jobs import Job
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.making import previewed
+from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.patch.grow import FEWEST, MOST, keep_growth
+from arabesque.desk.tools.patch.stops import Stops
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
+from arabesque.fitting import Growth, suggest
+from arabesque.model import Document, edits
+from arabesque.progress import Progress
+from arabesque.scan import Scan
+
+MOST_PATCHES = 40
+
+
+class SuggestPatches(Tool):
+    """Enter looks for patches; those that are there can be clicked while others still grow; Enter takes them."""
+
+    needs = (Scan,)
+    id = "suggest"
+    step = Step.PATCH
+    label = "Suggest patches"
+    hint = "Propose patches over the calm areas: click those that you want, Enter takes them, or all"
+    shortcut = "Shift+Y"
+    icon = "ph.selection-all"
+    short = "Suggest"
+    takes_places = True
+
+    @dataclass
+    class Options:
+        """u, v: control points each way. most: patches. plane, lines, patches: what growth stops at."""
+
+        u: int = whole(4, FEWEST, MOST, "Points u")
+        v: int = whole(4, FEWEST, MOST, "Points v")
+        most: int = whole(12, 1, MOST_PATCHES, "At most")
+        patches: bool = labelled(True, "Stop at patches")
+        lines: bool = labelled(True, "Stop at lines")
+        plane: bool = labelled(False, "Stop at the twin plane")
+
+    def start(self) -> None:
+        self.found: list[Growth] = []
+        self.chosen: set[int] = set()
+        self._job: Job | None = None
+
+    def stop(self) -> None:
+        self._drop()
+
+    def _drop(self) -> None:
+        job, self._job = self._job, None
+        self.found, self.chosen = [], set()
+        if job is not None:
+            job.cancel()
+
+    @property
+    def looking(self) -> bool:
+        """True while patches are looked for."""
+        return self._job is not None
+
+    @property
+    def says(self) -> str:
+        if self.looking:
+            return "Looking: click those that you want; Esc stops and drops them"
+        if self.found:
+            return "Click those that you want, Enter takes them; with none clicked, all. Esc drops them"
+        return "Enter looks for patches over the calm areas of the scan"
+
+    @property
+    def can_apply(self) -> bool:
+        return not self.looking
+
+    @property
+    def apply_word(self) -> str:
+        if not self.found:
+            return "Look"
+        return f"Take {len(self.chosen) or len(self.found)}"
+
+    @property
+    def facts(self) -> list[Fact]:
+        if not self.found:
+            return []
+        scan = self.session.scan
+        assert scan is not None
+        taken = [self.found[k] for k in sorted(self.chosen)] or self.found
+        covered = sum(self.session.kept(_size, one) for one in taken) / float(self.session.kept(_area, scan))
+        return [
+            Fact("Patches", str(len(self.found))),
+            Fact("Control points", str(sum(one.surface.count for one in taken))),
+            Fact("Of the scan's area", f"{100 * covered:.0f} %"),
+        ]
+
+    @property
+    def choices(self) -> list[Choice]:
+        return [
+            Choice(
+                f"{number + 1}:  {self.session.kept(_size, one):.0f} mm²  {one.p99:.3f} mm",
+                partial(self._toggle, number),
+                number in self.chosen,
+            )
+            for number, one in enumerate(self.found)
+        ]
+
+    def _toggle(self, number: int) -> None:
+        self.chosen ^= {number}
+        self.changed.emit()
+
+    def press(self, pointer: Pointer) -> None:
+        hit = pointer.on_scan(self.session.scan)
+        if hit is None or not self.found:
+            return
+        nearest = min(range(len(self.found)), key=lambda k: _away(self.found[k], hit))
+        if _away(self.found[nearest], hit) <= 0.1 * float(np.sqrt(self.session.kept(_size, self.found[nearest]))):
+            self._toggle(nearest)
+
+    def options_changed(self) -> None:
+        """Other wishes make other patches: those that are there go."""
+        if self.found or self.looking:
+            self._drop()
+            self.changed.emit()
+
+    def apply(self) -> None:
+        if self.looking:
+            return
+        if not self.found:
+            self._look()
+            return
+        taken = [self.found[k] for k in sorted(self.chosen)] or self.found
+        if self.session.edit(_kept_all, taken):
+            self._drop()
+            self.changed.emit()
+
+    def _look(self) -> None:
+        scan, o = self.session.scan, self.options
+        assert scan is not None
+        tolerance, stops = self.session.document.tolerance, Stops(self.session, o.lines, o.patches, o.plane)
+        found = self.found
+
+        def work(progress: Progress) -> list[Growth]:
+            return suggest(scan, tolerance, (o.u, o.v), stops.triangles(), o.most, found.append, progress)
+
+        job = self._job = self.session.run("Looking for patches", work)
+        job.progressed.connect(lambda *_: self.changed.emit())
+        job.done.connect(lambda all_of_them: self._finish(job, all_of_them))
+        job.failed.connect(lambda _: self._finish(job, None))
+        job.cancelled.connect(lambda: self._finish(job, None))
+        self.changed.emit()
+
+    def _finish(self, job: Job, all_of_them: list[Growth] | None) -> None:
+        if job is not self._job:
+            return
+        self._job = None
+        if all_of_them is not None:
+            # in the order of their size now; what was clicked stays clicked
+            clicked = [self.found[k] for k in self.chosen]
+            self.found = all_of_them
+            self.chosen = {k for k, one in enumerate(self.found) if any(one is other for other in clicked)}
+            if not self.found:
+                self.session.tell("No calm area holds a patch: use more control points, or a wider tolerance", True)
+        self.changed.emit()
+
+    def escape(self) -> None:
+        if self.looking or self.found:
+            self._drop()
+            self.changed.emit()
+        else:
+            self.left.emit()
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        parts: list[Triangles | Lines | Discs | Label] = []
+        for number, one in enumerate(self.found):
+            chosen = number in self.chosen
+            parts += previewed(self.session, one.surface, f"suggested {number}", 3.2 if chosen else 1.2)
+            middle = one.surface.at(np.array([[0.5, 0.5]]))[0]
+            parts.append(Label(middle, f"{number + 1}{' ✓' if chosen else ''}"))
+        return parts
+
+
+def _area(scan: Scan) -> float:
+    return float(np.linalg.norm(scan.area_vectors, axis=1).sum())
+
+
+def _size(growth: Growth) -> float:
+    return growth.area
+
+
+def _away(growth: Growth, place: np.ndarray) -> float:
+    samples = growth.surface.on_grid(np.linspace(0, 1, 25), np.linspace(0, 1, 25))[0, 0].reshape(-1, 3)
+    return float(np.linalg.norm(samples - place, axis=1).min())
+
+
+def _kept_all(document: Document, growths: list[Growth]) -> edits.Change:
+    """All of them as derived patches, in one step."""
+    for growth in growths:
+        change = keep_growth(document, growth)
+        document = change.document
+    words = "1 patch" if len(growths) == 1 else f"{len(growths)} patches"
+    return edits.Change(f"{words} suggested and taken", document, change.select)

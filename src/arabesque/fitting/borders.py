@@ -1,0 +1,215 @@
+"""Border lines: the four calm lines on a scan, from corner to corner, that a patch is held to."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from arabesque.arrays import Bools, Floats, Ints, unit
+from arabesque.geometry import Curve, basis_matrix
+from arabesque.scan import Scan, Walk, enclosed, kept, ready_to_fit, walk_along_plane
+
+PLACES = 81
+"""Places along a border line."""
+MOST_DETOUR = 1.6
+"""Ways so much longer than the shorter one of two are the way round the back of the form."""
+LARGEST_AREA = 6.0
+"""Of the area that straight sides span: what is enclosed and larger has leaked through a gap."""
+CALMING = 1e-7
+FEW_PLACES = 5
+"""Up to so many places are the hand's: the side runs smoothly through them; more are a line that is there."""
+STATIONS = 25
+"""Places on such a side between which it is walked over the scan."""
+AROUND = 3
+"""Rings of triangles round what border lines enclose, so that nothing at the lines lies at a rim."""
+
+
+@dataclass(frozen=True, eq=False)
+class BorderLine:
+    """One side: (PLACES, 3) places on the scan at even steps, ends included, and the triangles that it runs through.
+
+    whole: false where a part runs over an opening, straight.
+    """
+
+    points: Floats
+    triangles: Ints
+    whole: bool = True
+
+    @cached_property
+    def length(self) -> float:
+        """mm."""
+        return float(np.linalg.norm(np.diff(self.points, axis=0), axis=1).sum())
+
+
+def even_steps(points: Floats, count: int = PLACES) -> Floats:
+    """(count, 3) places at even steps along a polyline of (n, 3) points."""
+    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    wanted = np.linspace(0.0, along[-1], count)
+    return np.column_stack([np.interp(wanted, along, points[:, c]) for c in range(3)])
+
+
+def border_lines(corners: Floats, scan: Scan, through: Sequence[Floats | None] = (None,) * 4) -> list[BorderLine]:
+    """The sides from each of the (4, 3) corners to the next.
+
+    Each is the cut of the scan with the plane through its two corners and the mean of their normals. Where it comes
+    to an opening it goes straight over to where the scan goes on. through: for each side (n, 3) places that it goes
+    through instead, in order: a few, as pulled by the hand, or many, along a line that is there.
+    """
+    return [
+        border_line(corners[k], corners[(k + 1) % 4], scan, None if places is None or not len(places) else places)
+        for k, places in enumerate(through)
+    ]
+
+
+def border_line(start: Floats, end: Floats, scan: Scan, through: Floats | None = None) -> BorderLine:
+    """One side, from a (3,) corner to the next: see ``border_lines``."""
+    if through is None:
+        stations = np.array([start, end])
+    elif len(through) <= FEW_PLACES:
+        stations = _bowed(np.vstack([start, through, end]))
+    else:
+        stations = even_steps(np.vstack([start, through, end]), PLACES)
+    closest = scan.closest(stations)
+    ways, triangles, whole = [], [], True
+    for k in range(len(stations) - 1):
+        ends = [(closest.points[i], int(closest.triangle[i])) for i in (k, k + 1)]
+        way, under, arrived = _side(scan, ends[0], ends[1], closest.normals[k] + closest.normals[k + 1])
+        ways.append(way)
+        triangles.append(under)
+        whole = whole and arrived
+    along_a_line = through is not None and len(through) > FEW_PLACES
+    points = even_steps(stations if along_a_line else np.concatenate(ways))
+    points[0], points[-1] = start, end
+    return BorderLine(points, np.concatenate(triangles), whole)
+
+
+def _bowed(places: Floats) -> Floats:
+    """(STATIONS, 3) places on the smooth curve through (n, 3) places, by chord length."""
+    from scipy.interpolate import make_interp_spline  # not needed at the start of the window
+
+    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(places, axis=0), axis=1))])
+    curve = make_interp_spline(along, places, k=min(3, len(places) - 1))
+    return np.asarray(curve(np.linspace(0.0, along[-1], STATIONS)))
+
+
+def _side(scan: Scan, start: tuple[Floats, int], end: tuple[Floats, int], up: Floats) -> tuple[Floats, Ints, bool]:
+    chord = end[0] - start[0]
+    normal = unit(np.cross(chord, up))
+    ahead = walk_along_plane(scan, start, end, normal)
+    if ahead.arrived and ahead.length < MOST_DETOUR * np.linalg.norm(chord):
+        return ahead.points, ahead.triangles, True
+    behind = walk_along_plane(scan, start, end, normal, backward=True)
+    ways = [way for way in (ahead, behind) if way.arrived]
+    if ways:
+        way = min(ways, key=lambda one: one.length)
+        return way.points, way.triangles, True
+    back = walk_along_plane(scan, end, start, normal)
+    one, two = _before_the_gap(ahead, back)
+    return np.concatenate([one, two[::-1]]), np.concatenate([ahead.triangles, back.triangles]), False
+
+
+def _before_the_gap(ahead: Walk, back: Walk) -> tuple[Floats, Floats]:
+    """The two ways from the ends, each cut where it comes closest to the other."""
+    steps = max(1, len(ahead.points) // 400), max(1, len(back.points) // 400)
+    one, two = ahead.points[:: steps[0]], back.points[:: steps[1]]
+    apart = np.linalg.norm(one[:, None] - two[None], axis=2)
+    i, k = np.unravel_index(int(apart.argmin()), apart.shape)
+    return one[: i + 1], two[: k + 1]
+
+
+@dataclass(frozen=True, eq=False)
+class Enclosed:
+    """The part of a scan that border lines enclose.
+
+    scan: that part with a little round it. inside: (m,) of its triangles, those that the lines enclose or run over.
+    """
+
+    scan: Scan
+    inside: Bools
+
+
+def enclosed_part(lines: Sequence[BorderLine], scan: Scan) -> Enclosed | None:
+    """What border lines enclose that go round counter-clockwise, reached over the scan itself: never the back of a
+    thin wall. None where they enclose no part of the scan, as where one runs along a rim."""
+    inside = area_inside(lines, scan)
+    if inside is None:
+        return None
+    mask = np.zeros(len(scan.triangles), dtype=bool)
+    mask[inside] = True
+    near = inside
+    for _ in range(AROUND):
+        near = scan.across[near].ravel()
+        near = near[near >= 0]
+        mask[near] = True
+    within = np.zeros(len(scan.triangles), dtype=bool)
+    within[inside] = True
+    return Enclosed(ready_to_fit(kept(scan, mask)), within[mask])
+
+
+def area_inside(lines: Sequence[BorderLine], scan: Scan) -> Ints | None:
+    """The triangles inside border lines, those under the lines among them; None where there is a gap."""
+    walls = np.concatenate([line.triangles for line in lines])
+    corners = np.array([line.points[0] for line in lines])
+    spanned = 0.5 * float(np.linalg.norm(np.cross(corners[2] - corners[0], corners[3] - corners[1])))
+    longest = max(line.length for line in lines)
+    seeds = []
+    for line in lines:
+        middles = scan.points[scan.triangles[line.triangles]].mean(axis=1)
+        places = np.abs(np.linspace(0, 1, len(middles)) * (PLACES - 1)).astype(int)
+        ahead = line.points[np.minimum(places + 1, PLACES - 1)] - line.points[np.maximum(places - 1, 0)]
+        inward = np.cross(scan.area_vectors[line.triangles], ahead)
+        beside = scan.across[line.triangles]
+        centres = scan.points[scan.triangles[beside]].mean(axis=2)
+        # a neighbour well inside, away from the ends of the side, where walls of two sides run together
+        side = np.einsum("nkc,nc->nk", centres - middles[:, None], inward) > 0
+        middle = (places > PLACES // 8) & (places < PLACES - PLACES // 8)
+        seeds.append(beside[side & (beside >= 0) & middle[:, None]])
+    return enclosed(scan, walls, np.concatenate(seeds), LARGEST_AREA * max(spanned, (longest / 4) ** 2))
+
+
+@dataclass(frozen=True, eq=False)
+class FittedBorder:
+    """A border line as a curve, its ends exact. misses: (PLACES,) mm off the curve, square to it."""
+
+    curve: Curve
+    misses: Floats
+
+    def within(self, tolerance: float) -> bool:
+        """True when all but small dents keep the tolerance."""
+        return bool(np.percentile(self.misses, 97) <= tolerance)
+
+
+def fitted_border(points: Floats, degree: int, knots: Floats, tolerance: float) -> FittedBorder:
+    """The curve of least squares through (n, 3) places by chord length, ends fixed, dents weighted away.
+
+    Chord length parameters keep its rows even (Piegl and Tiller, "The NURBS Book", section 9.4).
+    """
+    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    along = knots[0] + (knots[-1] - knots[0]) * along / along[-1]
+    basis = basis_matrix(knots, degree, along, 0)
+    count = basis.shape[1]
+    ends = points[[0, -1]]
+    control = np.linspace(ends[0], ends[1], count)
+    weight = np.ones(len(points))
+    misses = np.zeros(len(points))
+    for _ in range(4):
+        if count > 2:
+            inner = basis[:, 1:-1]
+            right = points - basis[:, [0, -1]] @ ends
+            whole = inner.T @ (weight[:, None] * inner)
+            whole[np.diag_indices_from(whole)] += CALMING * whole.trace()
+            straight = np.linspace(ends[0], ends[1], count)[1:-1]
+            pulled = inner.T @ (weight[:, None] * (right - inner @ straight))
+            control[1:-1] = straight + np.linalg.solve(whole, pulled)
+        gap = points - basis @ control
+        tangent = unit(basis_matrix(knots, degree, along, 1) @ control)
+        gap -= np.einsum("nc,nc->n", gap, tangent)[:, None] * tangent
+        misses = np.linalg.norm(gap, axis=1)
+        bound = max(3 * tolerance, 4.685 * 1.4826 * float(np.median(misses)))
+        if misses.max() < tolerance:
+            break
+        weight = np.where(misses < bound, (1 - (misses / bound) ** 2) ** 2, 0.0) + 1e-6
+    return FittedBorder(Curve(degree, knots, control), misses)

@@ -1,0 +1,269 @@
+"""Borders first: the lightest even patch between four lines on a scan."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from enum import Enum
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.checking import CALM_BEND, CALM_LEG, Evenness, Figures, evenness, scan_to_shapes, shape_to_scan
+from arabesque.fitting.borders import BorderLine, FittedBorder, fitted_border
+from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
+from arabesque.fitting.patch_fit import MOST_POINTS
+from arabesque.fitting.rungs import Rung, driven_rungs, even_rungs
+from arabesque.geometry import Surface, basis_matrix, border_of, coons_net
+from arabesque.progress import Progress, silent
+from arabesque.scan import Scan
+
+MOST_EVEN, LEAST_EVEN = 1e-1, 1e-7
+"""Weights of evenness that are tried at most, and at least."""
+CLOSE = 0.8
+"""Evenness may cost closeness up to this share of the tolerance."""
+GRID = 49
+"""Places a side at which the scan is read for candidates."""
+HOPEFUL = 2.5
+"""Candidates are tried when a plain projection misses by no more tolerances than this: a fit lets numbers slide."""
+CHECK_ALONG = 40
+CHECK_BACK = 1500
+IDLE_STEPS = 3
+TURNING_STEPS = 3
+"""So many candidates that are within, but whose nets turn, say that the turn is in the form."""
+GROUP = 1.08
+"""Candidates whose numbers of control points differ by less than this factor are tried for the best of them."""
+AT_ONCE = 2
+LEAST_GAIN = 0.98
+
+
+class Ended(Enum):
+    """How a search ended."""
+
+    WITHIN = "within"
+    TURNS = "the net turns with the form"
+    NOISE = "only noise is left"
+    LIMIT = "no more points"
+
+
+@dataclass(frozen=True, eq=False)
+class Try:
+    """A candidate as fitted: how close it comes to the scan and back, and how even its net is."""
+
+    surface: Surface
+    there: Figures
+    back: Figures
+    net: Evenness
+    even: float
+
+    @property
+    def p99(self) -> float:
+        """The worse of both directions, mm."""
+        return max(self.there.inlier_p99, self.back.inlier_p99)
+
+    def within(self, tolerance: float) -> bool:
+        """True when both directions keep the tolerance."""
+        return self.there.within(tolerance) and (self.back.samples == 0 or self.back.within(tolerance))
+
+
+@dataclass(frozen=True, eq=False)
+class _Target:
+    """The scan, read over an even grid: (r, s, 3) places and normals."""
+
+    places: Floats
+    normals: Floats
+
+
+class CalmFit:
+    """Looks for the lightest patch between four border lines. scan: the part of it that they enclose, or all."""
+
+    def __init__(self, lines: Sequence[BorderLine], scan: Scan, tolerance: float) -> None:
+        self._lines, self._scan, self._tolerance = lines, scan, tolerance
+        self._points = [lines[0].points, lines[1].points, lines[2].points[::-1], lines[3].points[::-1]]
+        self._at = np.linspace(0, 1, GRID)
+        self._fitted: dict[tuple[int, tuple[int, bytes]], FittedBorder] = {}
+        self._inverses: dict[tuple[int, bytes], Floats] = {}
+
+    # one patch
+
+    def start(self, u: Rung, v: Rung) -> Surface:
+        """The patch between the fitted borders, its inside only from them."""
+        low, right, high, left = (self.border(k, (u, v)[k % 2]).curve.points for k in range(4))
+        points = coons_net(low, high, left, right, u.greville, v.greville)
+        return Surface((u.degree, v.degree), (u.knots, v.knots), points)
+
+    def border(self, side: int, rung: Rung) -> FittedBorder:
+        """A border line as a curve, run the way u or v runs."""
+        key = side, rung.key
+        if key not in self._fitted:
+            self._fitted[key] = fitted_border(self._points[side], rung.degree, rung.knots, self._tolerance)
+        return self._fitted[key]
+
+    def fitted(self, start: Surface, even: float = EVEN, rounds: int = 4, samples: int = 0) -> Surface:
+        """The inside fitted, the borders as they are."""
+        along = max(samples, 25, 2 * max(start.points.shape[:2]) + 5)
+        settings = FitSettings(self._tolerance, along, rounds, SLIDE, even=even)
+        return fit_patch(start, self._scan, settings, border_of(start.points.shape), trusted=True)
+
+    def tried(self, surface: Surface, even: float) -> Try:
+        """The figures of a candidate."""
+        along = max(CHECK_ALONG, 3 * max(surface.points.shape[:2]))
+        there = shape_to_scan(surface, self._scan, along).figures(self._tolerance)
+        back = Figures.of(np.zeros(0), self._tolerance)
+        if there.within(self._tolerance):
+            found = scan_to_shapes(self._scan, [surface], 10 * self._tolerance, self._tolerance, CHECK_BACK)
+            back = found.figures(self._tolerance)
+        return Try(surface, there, back, evenness(surface), even)
+
+    # the search
+
+    def lightest(self, progress: Progress = silent) -> tuple[Try, Ended]:
+        """The lightest that keeps the tolerance with a net that can be worked with, and how the search ended.
+
+        Where there is none: the one that comes closest, or of those that are within the one with the best net.
+        """
+        best: Try | None = None
+        idle = turning = 0
+        factor = 1 / HOPEFUL
+        first = [next((r for r in even_rungs(MOST_POINTS) if r.count >= 4 and self._holds(r, k)), None) for k in (0, 1)]
+        heaviest = even_rungs(MOST_POINTS)[-1]
+        target = self._read(self.fitted(self.start(first[0] or heaviest, first[1] or heaviest), rounds=6))
+        lines = target.places.swapaxes(0, 1), target.places
+        ladders = [even_rungs(MOST_POINTS) + driven_rungs(one, MOST_POINTS) for one in lines]
+        for group in _by_weight(ladders):
+            hopeful = []
+            for u, v in group:
+                if self._holds(u, 0) and self._holds(v, 1):
+                    start, missed = self._projected(target, u, v)
+                    if missed * factor <= self._tolerance:
+                        hopeful.append((missed, start))
+            for missed, start in sorted(hopeful, key=lambda one: one[0])[:AT_ONCE]:
+                progress(min(0.9, start.count / 60), f"Trying {start.count} control points")
+                found = self._fit_as_even_as_may_be(start, missed)
+                within = found.within(self._tolerance)
+                if within and found.net.fair:
+                    return found, Ended.WITHIN
+                turning += within
+                # how much closer a fit comes than the projection says what need not be tried
+                factor = max(factor, 0.6 * min(1.0, found.there.inlier_p99 / max(missed, 1e-12)))
+                target = self._read(found.surface)
+                better = best is None or found.there.inlier_rms < LEAST_GAIN * best.there.inlier_rms
+                idle = 0 if better else idle + 1
+                if best is None or self._rank(found) < self._rank(best):
+                    best = found
+            if best is not None and turning >= TURNING_STEPS:
+                return best, Ended.TURNS
+            if best is not None and idle >= IDLE_STEPS and best.there.inlier_rms <= 1.5 * self._scan.noise:
+                return best, Ended.NOISE
+        if best is None:
+            start = self.start(heaviest, heaviest)
+            best = self.tried(self.fitted(start), EVEN)
+        return best, Ended.LIMIT
+
+    def _rank(self, one: Try) -> tuple[bool, float]:
+        within = one.within(self._tolerance)
+        return not within, _unevenness(one.net) if within else one.there.inlier_p99
+
+    def evened(self, found: Try, progress: Progress = silent) -> Try:
+        """The same net as even as the tolerance allows, and no more even than anybody sees."""
+        limit = max(CLOSE * self._tolerance, min(found.p99, self._tolerance))
+        low = high = found
+        while not high.net.calm and high.even < MOST_EVEN:
+            progress(0.9, "Evening the net")
+            trial = self._again(high, 10 * high.even)
+            if not self._may_be(trial, found, limit):
+                high = trial
+                break
+            before, low, high = low, trial, trial
+            if _unevenness(low.net) > LEAST_GAIN * _unevenness(before.net):
+                return before  # what is left of it lies in the borders, or in the form
+        if high is not low:
+            for _ in range(2):
+                trial = self._again(low, float(np.sqrt(low.even * high.even)))
+                if self._may_be(trial, found, limit):
+                    low = trial
+                else:
+                    high = trial
+        return low
+
+    def one_step_more(self, found: Try, axis: int) -> float | None:
+        """The p99, mm, that the next heavier net along u or v would reach; None where there is none."""
+        surface = found.surface
+        sizes = surface.points.shape[:2]
+        now = [Rung(surface.degree[k], surface.knots[k]) for k in (0, 1)]
+        heavier = (r for r in even_rungs(MOST_POINTS) if r.count > sizes[axis] and self._holds(r, axis))
+        more = next(heavier, None)
+        if more is None:
+            return None
+        now[axis] = more
+        start, _ = self._projected(self._read(surface), now[0], now[1])
+        return self.tried(self.fitted(start, found.even, 2), found.even).p99
+
+    def _may_be(self, trial: Try, found: Try, limit: float) -> bool:
+        return trial.within(self._tolerance) and trial.p99 <= limit and (trial.net.fair or not found.net.fair)
+
+    def _again(self, found: Try, even: float) -> Try:
+        return self.tried(self.fitted(found.surface, even, 3), even)
+
+    def _fit_as_even_as_may_be(self, start: Surface, missed: float) -> Try:
+        found = self.tried(self.fitted(start), EVEN)
+        while not found.within(self._tolerance) and missed < self._tolerance and found.even > LEAST_EVEN:
+            lower = found.even / 10
+            looser = self.tried(self.fitted(start, lower), lower)
+            if not looser.net.fair:
+                break
+            found = looser
+        return found
+
+    def _holds(self, rung: Rung, axis: int) -> bool:
+        """True when both borders along an axis keep the tolerance on a rung."""
+        return all(self.border(side, rung).within(self._tolerance) for side in (axis, axis + 2))
+
+    def _inverse(self, rung: Rung) -> Floats:
+        """Pseudo-inverse of the inner basis functions at the places where the scan is read."""
+        if rung.key not in self._inverses:
+            self._inverses[rung.key] = np.linalg.pinv(basis_matrix(rung.knots, rung.degree, self._at, 0)[:, 1:-1])
+        return self._inverses[rung.key]
+
+    def _read(self, surface: Surface) -> _Target:
+        grid = surface.on_grid(self._at, self._at)[0, 0]
+        closest = self._scan.closest(grid.reshape(-1, 3))
+        normals = closest.normals.reshape(grid.shape)
+        off = np.einsum("rsc,rsc->rs", closest.points.reshape(grid.shape) - grid, normals)
+        # over an opening the surface is all that is known
+        off[closest.on_border.reshape(off.shape)] = 0.0
+        return _Target(grid + off[..., None] * normals, normals)
+
+    def _projected(self, target: _Target, u: Rung, v: Rung) -> tuple[Surface, float]:
+        """A candidate by plain least squares through the target, its borders held; and how far it misses, mm."""
+        start = self.start(u, v)
+        bu, bv = (basis_matrix(rung.knots, rung.degree, self._at, 0) for rung in (u, v))
+        rest = target.places - np.matmul(bv, (bu @ start.points.reshape(len(start.points), -1)).reshape(GRID, -1, 3))
+        points = start.points
+        if u.count > 2 and v.count > 2:
+            pu, pv = (self._inverse(rung) for rung in (u, v))
+            move = np.matmul(pv, (pu @ rest.reshape(GRID, -1)).reshape(len(pu), GRID, 3))
+            points = points.copy()
+            points[1:-1, 1:-1] += move
+            rest = rest - np.matmul(bv[:, 1:-1], (bu[:, 1:-1] @ move.reshape(len(move), -1)).reshape(GRID, -1, 3))
+        off = np.abs(np.einsum("rsc,rsc->rs", rest, target.normals))
+        return start.with_points(points), float(np.percentile(off, 97))
+
+
+def _by_weight(ladders: Sequence[Sequence[Rung]]) -> Iterator[list[tuple[Rung, Rung]]]:
+    """Pairs in groups of about the same number of control points, the light ones first."""
+    pairs = [(u, v) for u in ladders[0] for v in ladders[1] if u.count * v.count <= MOST_POINTS]
+    pairs.sort(key=lambda p: p[0].count * p[1].count)
+    most = 0.0
+    group: list[tuple[Rung, Rung]] = []
+    for u, v in pairs:
+        if u.count * v.count > most:
+            if group:
+                yield group
+            group, most = [], max(GROUP * u.count * v.count, u.count * v.count + 0.5)
+        group.append((u, v))
+    yield group
+
+
+def _unevenness(net: Evenness) -> float:
+    return net.leg / CALM_LEG + net.bend / CALM_BEND
