@@ -23,7 +23,19 @@ from arabesque.checking import (
     wobble,
 )
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Elementary, ElementaryKind, Face, Surface, Trim, curve_curvature, split_surface
+from arabesque.geometry import (
+    Elementary,
+    ElementaryKind,
+    Face,
+    Surface,
+    Trim,
+    curve_curvature,
+    section_change,
+    section_curvature,
+    split_surface,
+    swapped_surface,
+    uniform_knots,
+)
 from arabesque.solid import KernelWorker
 from tests.examples import heron, plane, random_surface, sphere
 
@@ -253,6 +265,81 @@ class JoinTest(unittest.TestCase):
         self.assertLess(tangent.angle.max(), 1e-9)
         self.assertEqual(tangent.grade(), 1)
         np.testing.assert_allclose(tangent.curvature, 2.0, atol=1e-6)
+
+    def test_change_of_curvature_does_not_depend_on_order_or_lines(self) -> None:
+        """One smooth sheet, cut in two and its halves' lines sheared or turned: G3 whichever way it is read."""
+        sheet = random_surface((5, 5), (1, 1), seed=4)
+        first, second = split_surface(sheet, 0, 0.5)
+        knots = second.with_knots((), [0.3])
+        turned = second.reversed(1)
+        for other in (second, knots, turned, swapped_surface(second)):
+            for pair in ([first, other], [other, first]):
+                (join,) = find_joins(pair)
+                self.assertLess(join.change.max(), 1e-6)
+        bent = second.points.copy()
+        bent[3] += [0, 0, 6.0]
+        other = second.with_points(bent)
+        one, two = (find_joins(pair)[0] for pair in ([first, other], [other, first]))
+        self.assertEqual(one.grade(), 2)
+        self.assertAlmostEqual(one.change.max(), two.change.max(), places=6)
+
+    def test_change_of_curvature_of_a_clothoid_like_curve(self) -> None:
+        """z = x³ / 6 bends by x to first order: at x = 0 the section's curvature is 0 and changes by 1 (per mm²)."""
+        profile = ((0.0, 0), (1 / 3, 0), (2 / 3, 0), (1.0, 1 / 6))
+        sheet = Surface.bezier([[[x, y, z] for y in (0.0, 1.0)] for x, z in profile])
+        d = sheet.derivatives([[0.0, 0.5]], 3)
+        for direction in ([1.0, 0, 0], [0.6, 0.8, 0]):
+            # along a slanted way only the part across counts: the cube of its share
+            wanted = direction[0] ** 3
+            np.testing.assert_allclose(section_change(d, np.array([direction])), wanted, atol=1e-12)
+        np.testing.assert_allclose(section_curvature(d, np.array([[1.0, 0, 0]])), 0.0, atol=1e-12)
+
+    def test_staggered_scissored_and_half_inside(self) -> None:
+        """Every part that two rims have in common is a join, and nothing else."""
+
+        def flat(x0: float, x1: float, y0: float, y1: float) -> Surface:
+            return Surface.bezier([[[x, y, 0.0] for y in (y0, y1)] for x in (x0, x1)])
+
+        (staggered,) = find_joins([flat(0, 50, 0, 100), flat(50, 90, 40, 160)])
+        length = np.linalg.norm(staggered.points[-1] - staggered.points[0])
+        self.assertAlmostEqual(length, 60.0, delta=1.5)
+        (half,) = find_joins([flat(0, 100, 0, 100), flat(50, 60, 50, 150).moved(np.eye(4))], 0.5)[:1]
+        self.assertEqual(half.gap.max(), 0.0)
+        scissors = Surface.bezier([[[0.0, 0, 0], [0, 100, 0]], [[-50.0, 0, 0], [-50, 100, 0]]])
+        points = scissors.points.copy()
+        points[0, 1] += [-2.0, 0, 0]
+        (opened,) = find_joins([flat(0, 50, 0, 100), scissors.with_points(points)], 1.0)
+        self.assertAlmostEqual(np.linalg.norm(opened.points[-1] - opened.points[0]), 50.0, delta=2.0)
+        self.assertAlmostEqual(opened.gap.max(), 1.0, delta=0.05)
+        self.assertEqual(find_joins([flat(0, 50, 0, 100), flat(50.4, 90, 0, 100)], 0.3), [])
+        (wide,) = find_joins([flat(0, 50, 0, 100), flat(50.4, 90, 0, 100)], 0.5)
+        np.testing.assert_allclose(wide.gap, 0.4, atol=1e-9)
+
+    def test_a_gap_between_two_knots_is_found_from_either_side(self) -> None:
+        """A dent of 0.3 mm over a hundredth of an edge of many spans, wherever it lies."""
+        knots = uniform_knots(3, 150)
+        y = np.array([knots[k + 1 : k + 4].mean() for k in range(153)]) * 100
+        rows = np.stack([np.zeros_like(y), y, np.zeros_like(y)], -1)
+        whole = Surface((1, 3), (np.array([0, 0, 1.0, 1]), knots), np.stack([rows - [40, 0, 0], rows]))
+        other = Surface.bezier([[[0.0, 0, 0], [0, 100, 0]], [[40.0, 0, 0], [40, 100, 0]]])
+        for place in (37, 74, 111):
+            points = whole.points.copy()
+            points[1, place, 2] += 0.45
+            dented = whole.with_points(points)
+            depth = 0.45 * 2 / 3  # a cubic B-spline's largest value on even knots
+            for pair in ([dented, other], [other, dented]):
+                (join,) = find_joins(pair, 1.0)
+                self.assertAlmostEqual(join.gap.max(), depth, delta=0.02)
+
+    def test_a_dent_between_the_teeth_of_a_comb_shows(self) -> None:
+        knots = uniform_knots(3, 150)
+        x = np.array([knots[k + 1 : k + 4].mean() for k in range(153)]) * 150
+        row = np.stack([x, 0 * x, -((x - 75) ** 2) / 400], -1)
+        points = np.stack([row, row + np.array([0, 30, 0])], axis=1)
+        points[76, :, 2] -= 0.2
+        dented = Surface((3, 1), (knots, np.array([0, 0, 1.0, 1])), points)
+        combs = shape_combs(dented, 3)
+        self.assertTrue(any(mask.any() for comb in combs[:3] for mask in comb.flaws.values()))
 
     def test_patches_apart_do_not_meet(self) -> None:
         surface = random_surface((2, 2), (1, 1))

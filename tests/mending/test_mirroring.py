@@ -51,6 +51,26 @@ class SymmetricTest(unittest.TestCase):
         self.assertIn("noise", done.why)
         self.assertTrue(examine(done.scan).watertight)
 
+    def test_the_half_without_the_dent_is_kept(self) -> None:
+        """Ten dents and bumps, on either side: a dent has more surface, and yet is worse."""
+        rng = np.random.default_rng(3)
+        ball = sphere(30.0, 5)
+        for number in range(10):
+            side = 1 if number % 2 else -1
+            place = rng.normal(size=3)
+            place[0] = side * (0.5 + abs(place[0]))
+            place *= 30 / np.linalg.norm(place)
+            depth = (0.6 if number % 3 else -0.6) * np.exp(-((np.linalg.norm(ball.points - place, axis=1) / 3) ** 2))
+            noise = rng.normal(scale=0.01, size=len(ball.points))
+            dented = Scan(ball.points - (depth + noise)[:, None] * ball.point_normals, ball.triangles)
+            done = make_symmetric(dented, Plane.coordinate(0))
+            self.assertIs(done.kept, Side.BELOW if side > 0 else Side.ABOVE)
+            self.assertIn("dents", done.why)
+
+    def test_where_nothing_tells_them_apart_it_is_said(self) -> None:
+        done = make_symmetric(sphere(30.0, 4), Plane.coordinate(2))
+        self.assertIn("nothing tells", done.why)
+
     def test_wholly_on_one_side(self) -> None:
         with self.assertRaises(ArabesqueError):
             make_symmetric(sphere(10.0, 3), Plane(np.array([0.0, 0, 1]), 30.0))

@@ -4,9 +4,10 @@ import unittest
 
 import numpy as np
 
+from arabesque.arrays import Floats
 from arabesque.errors import InvalidShape
 from arabesque.scan import Scan, compact, weld
-from tests.examples import heron, plane, sphere
+from tests.examples import heron, plane, sheet, sphere
 
 
 class ScanTest(unittest.TestCase):
@@ -39,6 +40,16 @@ class ScanTest(unittest.TestCase):
         for noise in (0.01, 0.05):
             self.assertAlmostEqual(plane(noise=noise).noise / noise, 1.0, delta=0.12)
         self.assertAlmostEqual(heron().scan.noise, 0.035, delta=0.01)
+
+    def test_a_form_that_bends_is_no_noise(self) -> None:
+        """Waves over coarse triangles, without noise and with: what is left is the noise."""
+
+        def waves(x: Floats, y: Floats) -> Floats:
+            return 3 * np.sin(x / 16) * np.cos(y / 20)
+
+        self.assertLess(sheet(waves, (160, 120), step=4.0).noise, 0.02)
+        for noise in (0.02, 0.1):
+            self.assertAlmostEqual(sheet(waves, (160, 120), noise, 1.0).noise / noise, 1.0, delta=0.1)
 
     def test_bad_arrays_are_refused(self) -> None:
         for points, triangles in (

@@ -6,19 +6,28 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import groupby
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
-from arabesque.arrays import Floats, tree_of
-from arabesque.geometry import Rim, Surface, foot_points, section_curvature
+from arabesque.arrays import Bools, Floats, tree_of
+from arabesque.geometry import Rim, Surface, foot_points, section_change, section_curvature
 from arabesque.geometry.kernels import unit_cross
 from arabesque.shapes import Rimmed
 
 Key = tuple[int, int]
 """Number of a shape, and of a rim of it."""
 SAMPLES = 33
+PLACES_A_SPAN = 5
+CLOSER = 2
+"""Rounds in which the worst places are looked at more closely."""
+EXACT = 1e-9
+"""Mismatches below that are rounding."""
 DENSE = 129
+ROUGH = 8
+"""One in so many of them is looked at first."""
+LONGER, SHORTEST = 4.0, 0.02
+"""Rims that run together do so for more than that many reaches, and more than that share of the shorter one."""
 NEWTON, SETTLED = 4, 1e-13
 LEAST_BEND = 1e-4
 """1/mm: curvatures below this count as this when mismatches are taken in per cent."""
@@ -39,10 +48,12 @@ class Join:
     """A pair of rims that run together.
 
     first, second: (number of the shape, number of its rim, of a patch as
-    ``geometry.Edge`` says; -1 for its inside). points: (n, 3) along the first. gap: (n,) mm.
-    angle: (n,) degrees between the tangent planes. curvature: (n,) mismatch
-    across the edge, as a share. change: (n,) mismatch of its change on the
-    way across, as a share of the bend over the patches' size.
+    ``geometry.Edge`` says; -1 for its inside). points: (n, 3) along the part
+    of the first that they have in common, closer together where they meet
+    worst. gap: (n,) mm. angle: (n,) degrees between the tangent planes.
+    curvature: (n,) mismatch in the section square to the edge, as a share.
+    change: (n,) mismatch of its change on the way across, as a share of the
+    bend over the edges' length.
     """
 
     first: Key
@@ -104,12 +115,27 @@ class _Line:
         """mm"""
         return float(np.linalg.norm(np.diff(self.points, axis=0), axis=1).sum())
 
+    @cached_property
+    def box(self) -> tuple[Floats, Floats]:
+        """Lowest and highest corner of the box round its points."""
+        return self.points.min(axis=0), self.points.max(axis=0)
 
-def find_joins(shapes: Sequence[Rimmed], reach: float | None = None, samples: int = SAMPLES) -> list[Join]:
-    """All pairs of rims of different shapes that run together within ``reach`` mm all along the shorter one.
+    @cached_property
+    def tree(self) -> Any:
+        """Of its points."""
+        return tree_of(self.points)
 
-    Rims that meet no other rim, but lie on the inside of a shape all along,
-    count too. reach: by itself 0.2 % of the size of everything.
+    @property
+    def shares(self) -> Floats:
+        """Shares of its way at which it is looked at first: some in each span of its patch."""
+        return np.linspace(0.0, 1.0, max(SAMPLES, PLACES_A_SPAN * max(self.rim.surface.spans) + 1))
+
+
+def find_joins(shapes: Sequence[Rimmed], reach: float | None = None) -> list[Join]:
+    """All parts of rims of different shapes that run together within ``reach`` mm.
+
+    Rims that meet no other rim, but run over the inside of a shape, count
+    too. reach: by itself 0.2 % of the size of everything.
     """
     if len(shapes) < 2:
         return []
@@ -122,10 +148,8 @@ def find_joins(shapes: Sequence[Rimmed], reach: float | None = None, samples: in
         reach = 0.002 * float(np.linalg.norm(np.ptp(everything, axis=0)))
     found = []
     for one, two in _near_pairs(rims, reach):
-        join = _join(rims, one, two, reach, samples)
-        if join is not None:
-            found.append(join)
-    return found + _on_insides(rims, found, reach, samples)
+        found += _joins(rims, one, two, reach)
+    return found + _on_insides(rims, found, reach)
 
 
 def _lines(rims: Sequence[Rim], t: Floats) -> list[_Line]:
@@ -138,85 +162,158 @@ def _lines(rims: Sequence[Rim], t: Floats) -> list[_Line]:
     return lines
 
 
-def _on_insides(rims: dict[Key, _Line], found: list[Join], reach: float, samples: int) -> list[Join]:
-    """Rims that lie on the inside of another shape's patch, among those that meet no rim."""
+def _on_insides(rims: dict[Key, _Line], found: list[Join], reach: float) -> list[Join]:
+    """Rims that run over the inside of another shape's patch, among those that meet no rim."""
     taken = {pair for join in found for pair in (join.first, join.second)}
     bearers = {id(line.rim.surface): (number, line.rim.surface) for (number, _), line in rims.items()}
     numbers, surfaces = np.array([n for n, _ in bearers.values()]), [surface for _, surface in bearers.values()]
     boxes = [surface.box for surface in surfaces]
-    low, high = np.array([b[0] for b in boxes]) - reach, np.array([b[1] for b in boxes]) + reach
+    low, high = np.array([b[0] for b in boxes]), np.array([b[1] for b in boxes])
     made = []
     for (a, i), line in rims.items():
         if (a, i) in taken:
             continue
-        lowest, highest = line.points.min(axis=0), line.points.max(axis=0)
-        about = (lowest >= low).all(axis=1) & (highest <= high).all(axis=1) & (numbers != a)
+        least = max(LONGER * reach, SHORTEST * line.length)
+        about = (_overlap(*line.box, low, high, reach) >= least) & (numbers != a)
         for b in np.flatnonzero(about).tolist():
-            rough = line.points[:: (DENSE - 1) // 8]
-            feet = foot_points(surfaces[b], rough)
-            away = np.linalg.norm(feet.points - rough, axis=1)
-            if away.max() <= reach and surfaces[b].shows(feet.uv[1:-1]).all():
-                made.append(_on_inside(line, surfaces[b], ((a, i), (int(numbers[b]), -1)), samples))
+            # a rough look first: most rims that come near to a box do not touch what is in it
+            rough = foot_points(surfaces[b], line.points[::ROUGH])
+            near = np.linalg.norm(rough.points - line.points[::ROUGH], axis=1) <= reach
+            if np.count_nonzero(near) < 2:
+                continue
+            feet = foot_points(surfaces[b], line.points)
+            meets = np.linalg.norm(feet.points - line.points, axis=1) <= reach
+            meets &= surfaces[b].shows(feet.uv) & feet.inside
+            other = _Inside(surfaces[b])
+            for ends in _runs(meets, line, reach, line.length):
+                join = _measured(line, other, ends, reach, ((a, i), (int(numbers[b]), -1)), line.length)
+                if join is not None:
+                    made.append(join)
     return made
 
 
 def _near_pairs(rims: dict[Key, _Line], reach: float) -> Iterator[tuple[Key, Key]]:
-    """Pairs of rims of different shapes of which the shorter one's middle lies in the box round the longer one."""
+    """Pairs of rims of different shapes whose boxes have as much in common as rims have that run together."""
     keys, flat = list(rims), list(rims.values())
-    low = np.array([line.points.min(axis=0) for line in flat]) - reach
-    high = np.array([line.points.max(axis=0) for line in flat]) + reach
-    middles = np.array([line.points[DENSE // 2] for line in flat])
+    low, high = (np.array(ends) for ends in zip(*(line.box for line in flat), strict=True))
     lengths = np.array([line.length for line in flat])
-    inside = ((middles[:, None] >= low[None]) & (middles[:, None] <= high[None])).all(axis=2)
-    shorter = lengths[:, None] <= lengths[None]
-    near = np.where(shorter, inside, inside.T) | (inside & inside.T)
+    least = np.maximum(LONGER * reach, SHORTEST * np.minimum(lengths[:, None], lengths[None]))
+    near = _overlap(low[:, None], high[:, None], low[None], high[None], reach) >= least
     for i, k in np.argwhere(np.triu(near, 1)).tolist():
         if keys[i][0] != keys[k][0]:
             yield keys[i], keys[k]
 
 
-def _on_inside(line: _Line, b: Surface, pair: tuple[Key, Key], samples: int) -> Join:
-    """The measures of a rim that lies on a patch: as between rims, the patch taken across the rim."""
-    t = np.linspace(0, 1, samples)
-    inward = line.rim.inward(t)
-    one = _Side.read(line.rim.surface, line.rim.places(t), inward)
-    points = one.here[0, 0]
-    feet = foot_points(b, points).uv
-    toward = one.here[1, 0] * inward[:, :1] + one.here[0, 1] * inward[:, 1:]
-    # on the other patch the same step goes on outwards, beyond the rim
-    e = b.derivatives(feet, 1)
-    steps = np.einsum("nij,nj->ni", np.linalg.pinv(np.stack([e[1, 0], e[0, 1]], axis=-1)), -toward)
-    two = _Side.read(b, feet, steps)
-    gap = np.linalg.norm(points - two.here[0, 0], axis=1)
-    return Join(*pair, points, gap, *_mismatch(one, two, one.across(line.rim.ways(t)), line.length))
+def _overlap(low: Floats, high: Floats, other_low: Floats, other_high: Floats, reach: float) -> Floats:
+    """Diagonal of what boxes have in common, mm; below 0 where they are further apart than reach."""
+    size = np.minimum(high, other_high) - np.maximum(low, other_low)
+    found: Floats = np.where((size >= -reach).all(axis=-1), np.linalg.norm(np.maximum(size, 0.0), axis=-1), -1.0)
+    return found
 
 
-def _join(rims: dict[Key, _Line], one: Key, two: Key, reach: float, samples: int) -> Join | None:
+def _runs(meets: Bools, line: _Line, reach: float, shorter: float) -> list[tuple[float, float]]:
+    """The parts of a line, as shares of its way, that meet something for longer than lines do that only cross."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], meets.astype(np.int8), [0]]))).reshape(-1, 2)
+    step = line.length / (DENSE - 1)
+    least = max(LONGER * reach, SHORTEST * shorter)
+    return [(a / (DENSE - 1), (b - 1) / (DENSE - 1)) for a, b in edges.tolist() if (b - 1 - a) * step >= least]
+
+
+def _joins(rims: dict[Key, _Line], one: Key, two: Key, reach: float) -> list[Join]:
     first, second = rims[one], rims[two]
     lengths = [first.length, second.length]
     if min(lengths) <= reach:
-        return None
+        return []
     if lengths[0] > 1.001 * lengths[1]:
         one, two, first, second = two, one, second, first
-    rough = first.points[:: (DENSE - 1) // 8]
-    near, _ = tree_of(second.points).query(rough)
     spacing = max(lengths) / (DENSE - 1)
-    if near.max() > reach + spacing:
+    rough = second.tree.query(first.points[::ROUGH], distance_upper_bound=reach + spacing)[0]
+    if np.count_nonzero(np.isfinite(rough)) < 2:
+        return []
+    away = second.tree.query(first.points)[0]
+    found = []
+    for ends in _runs(away <= reach + spacing / 2, first, reach, min(lengths)):
+        join = _measured(first, _Along(second), ends, reach, (one, two), max(lengths))
+        if join is not None:
+            found.append(join)
+    return found
+
+
+class _Along:
+    """A rim that another one runs along."""
+
+    def __init__(self, line: _Line) -> None:
+        self._line = line
+
+    def read(self, points: Floats) -> _Side:
+        """The rim's surface at the places nearest to (n, 3) points."""
+        rim = self._line.rim
+        return _Side.read(rim.surface, rim.places(_feet(self._line, points)))
+
+    def furthest(self, line: _Line, ends: tuple[float, float]) -> Floats:
+        """Shares of a line's way nearest to the places of this one that lie furthest from it."""
+        rim = self._line.rim
+        places = rim.surface.at(rim.places(self._line.shares))
+        share = _feet(line, places)
+        mine = (share > ends[0]) & (share < ends[1])
+        if not mine.any():
+            return np.zeros(0)
+        gap = np.linalg.norm(line.rim.surface.at(line.rim.places(share)) - places, axis=1)
+        return share[[int(np.where(mine, gap, -1.0).argmax())]]
+
+
+class _Inside:
+    """The inside of a patch, that a rim runs over."""
+
+    def __init__(self, surface: Surface) -> None:
+        self._surface = surface
+
+    def read(self, points: Floats) -> _Side:
+        """The patch at the feet of (n, 3) points."""
+        return _Side.read(self._surface, foot_points(self._surface, points).uv)
+
+    def furthest(self, line: _Line, ends: tuple[float, float]) -> Floats:
+        """A patch has no places of its own that could lie furthest from a line."""
+        return np.zeros(0)
+
+
+def _measured(
+    line: _Line, other: _Along | _Inside, ends: tuple[float, float], reach: float, pair: tuple[Key, Key], size: float
+) -> Join | None:
+    """A line against what it runs along, over a part of its way; looked at more closely where they meet worst."""
+    t = line.shares
+    low, high = ends
+    t = np.unique(np.concatenate([t[(t >= low) & (t <= high)], [low, high], other.furthest(line, ends)]))
+    values = _looked_at(line, other, t, size)
+    for _ in range(CLOSER):
+        worst = {int(measure.argmax()) for measure in values[1:] if measure.max() > 0 and np.isfinite(measure).all()}
+        between = [np.linspace(t[max(i - 1, 0)], t[min(i + 1, len(t) - 1)], 7)[1:-1] for i in worst]
+        more = np.setdiff1d(np.concatenate(between), t) if between else np.zeros(0)
+        if not len(more) or all(measure.max() < EXACT for measure in values[1:]):
+            break
+        added = _looked_at(line, other, more, size)
+        order = np.argsort(np.concatenate([t, more]))
+        t = np.concatenate([t, more])[order]
+        values = [np.concatenate([a, b])[order] for a, b in zip(values, added, strict=True)]
+    within = values[1] <= reach
+    if np.count_nonzero(within) < 2:
         return None
-    t = np.linspace(0, 1, samples)
-    here = _Side.read(first.rim.surface, first.rim.places(t), first.rim.inward(t))
-    points = here.here[0, 0]
-    s = _feet(second, points)
-    there = _Side.read(second.rim.surface, second.rim.places(s), second.rim.inward(s))
-    gap = np.linalg.norm(points - there.here[0, 0], axis=1)
-    if gap.max() > reach:
-        return None
-    return Join(one, two, points, gap, *_mismatch(here, there, here.across(first.rim.ways(t)), max(lengths)))
+    return Join(*pair, *(value[within] for value in values))
+
+
+def _looked_at(line: _Line, other: _Along | _Inside, t: Floats, size: float) -> list[Floats]:
+    """Points, gap, angle, and the mismatch of curvature and of its change, at shares of a line's way."""
+    one = _Side.read(line.rim.surface, line.rim.places(t))
+    points = one.d[0, 0]
+    across = one.across(line.rim.ways(t))
+    two = other.read(points)
+    gap = np.linalg.norm(points - two.d[0, 0], axis=1)
+    return [points, gap, *_mismatch(one, two, across, size)]
 
 
 def _feet(line: _Line, points: Floats) -> Floats:
     """(n,) shares of a rim's way closest to points: the nearest of many, then Newton's steps along it."""
-    t = tree_of(line.points).query(points)[1] / (DENSE - 1)
+    t = line.tree.query(points)[1] / (DENSE - 1)
     for _ in range(NEWTON):
         way = line.rim.ways(t)
         d = line.rim.surface.derivatives(line.rim.places(t), 2)
@@ -233,43 +330,30 @@ def _feet(line: _Line, points: Floats) -> Floats:
 
 
 class _Side(NamedTuple):
-    """A surface along an edge: derivatives there and a little further on, (3, 3, 2 n, 3), and how far that is, mm."""
+    """A surface along an edge: (4, 4, n, 3) derivatives."""
 
-    both: Floats
-    length: Floats
-
-    @property
-    def here(self) -> Floats:
-        """(3, 3, n, 3) derivatives along the edge."""
-        return self.both[:, :, : len(self.length)]
+    d: Floats
 
     @classmethod
-    def read(cls, surface: Surface, uv: Floats, away: Floats) -> _Side:
-        """uv: (n, 2) places. away: (n, 2) or (1, 2), the way in parameters of which a thousandth is gone."""
-        step = 1e-3 * away
-        both = surface.derivatives(np.concatenate([uv, uv + step]), 2)
-        along_u, along_v = both[1, 0, : len(uv)], both[0, 1, : len(uv)]
-        return cls(both, np.linalg.norm(along_u * step[:, :1] + along_v * step[:, 1:], axis=1))
+    def read(cls, surface: Surface, uv: Floats) -> _Side:
+        """At (n, 2) parameters."""
+        return cls(surface.derivatives(uv, 3))
 
     @property
     def normals(self) -> Floats:
         """(n, 3) unit normals along the edge."""
-        return unit_cross(self.here[1, 0], self.here[0, 1])
+        return unit_cross(self.d[1, 0], self.d[0, 1])
 
     def across(self, ways: Floats) -> Floats:
         """(n, 3) unit vectors across an edge that runs along (n, 2) ways in parameters, in the tangent planes."""
-        return unit_cross(self.normals, self.here[1, 0] * ways[:, :1] + self.here[0, 1] * ways[:, 1:])
-
-    def bend_and_slope(self, across: Floats, size: float) -> tuple[Floats, Floats]:
-        """Curvature across the edge, and how it changes on the way, 1/mm and 1/mm²."""
-        bend, further = section_curvature(self.both, np.concatenate([across, across])).reshape(2, -1)
-        return bend, (further - bend) / np.maximum(self.length, 1e-9 * size)
+        return unit_cross(self.normals, self.d[1, 0] * ways[:, :1] + self.d[0, 1] * ways[:, 1:])
 
 
 def _mismatch(one: _Side, two: _Side, across: Floats, size: float) -> tuple[Floats, Floats, Floats]:
-    """Angle, degrees, and the shares by which curvature and its change differ; slopes are taken away from the edge."""
+    """Angle, degrees, and the shares by which curvature and its change differ in the section square to the edge."""
     normal_a, normal_b = one.normals, two.normals
-    (bend_a, slope_a), (bend_b, slope_b) = one.bend_and_slope(across, size), two.bend_and_slope(across, size)
+    bend_a, bend_b = (section_curvature(side.d, across) for side in (one, two))
+    slope_a, slope_b = (section_change(side.d, across) for side in (one, two))
     cosine = np.einsum("nc,nc->n", normal_a, normal_b)
     # the length of a x b, by components: several times quicker for a few places than NumPy's cross product
     (ax, ay, az), (bx, by, bz) = normal_a.T, normal_b.T
@@ -279,7 +363,7 @@ def _mismatch(one: _Side, two: _Side, across: Floats, size: float) -> tuple[Floa
     bend_b, slope_b = side * bend_b, side * slope_b
     scale = np.maximum((np.abs(bend_a) + np.abs(bend_b)) / 2, LEAST_BEND)
     curvature = np.abs(bend_a - bend_b) / scale
-    # both slopes are taken inwards: on the way across they go opposite ways
-    change = np.abs(slope_a + slope_b) * 0.1 * size / np.maximum(scale, 0.1 * np.abs(slope_a) * size)
+    steep = 0.05 * size * (np.abs(slope_a) + np.abs(slope_b))
+    change = 0.1 * size * np.abs(slope_a - slope_b) / np.maximum(scale, steep)
     # surfaces that stand square to each other have no section in common
     return angle, *(np.where(np.isnan(values), np.inf, values) for values in (curvature, change))

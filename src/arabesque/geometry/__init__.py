@@ -5,6 +5,7 @@ from arabesque.geometry.curvature import (
     Curvatures,
     along_direction,
     curve_curvature,
+    section_change,
     section_curvature,
     surface_curvature,
 )
@@ -136,6 +137,7 @@ __all__ = [
     "reversed_curve",
     "rotation_about",
     "same_as",
+    "section_change",
     "section_curvature",
     "simplify_curve",
     "simplify_surface",

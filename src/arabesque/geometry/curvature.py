@@ -77,6 +77,35 @@ def section_curvature(d: Floats, directions: Floats) -> Floats:
     return second / np.where(length > 0, length, np.nan)
 
 
+def section_change(d: Floats, directions: Floats) -> Floats:
+    """(n,) how fast the curvature of the normal section along (n, 3) directions changes, 1/mm², from (4, 4, n, 3)
+    derivatives.
+
+    Of a section c by arc length the second derivative is k n, and the third, seen along n, is how k changes; along
+    it the parameters bend so that the second derivative has no
+    part in the tangent plane. Only the part of a direction in the tangent plane counts; NaN where there is none.
+    """
+    su, sv = d[1, 0], d[0, 1]
+    normal = unit_cross(su, sv)
+    e, f, g = _dot(su, su), _dot(su, sv), _dot(sv, sv)
+    det = e * g - f * f
+    det = np.where(det > 0, det, np.nan)
+
+    def parameters(vector: Floats) -> tuple[Floats, Floats]:
+        x, y = _dot(vector, su), _dot(vector, sv)
+        return (g * x - f * y) / det, (e * y - f * x) / det
+
+    a, b = parameters(directions)
+    length = np.sqrt(e * a * a + 2 * f * a * b + g * b * b)
+    a, b = a / np.where(length > 0, length, np.nan), b / np.where(length > 0, length, np.nan)
+    c, s = a[:, None], b[:, None]
+    second = d[2, 0] * c * c + 2 * d[1, 1] * c * s + d[0, 2] * s * s
+    da, db = parameters(-second)
+    third = d[3, 0] * c**3 + 3 * d[2, 1] * c * c * s + 3 * d[1, 2] * c * s * s + d[0, 3] * s**3
+    bent = d[2, 0] * c * da[:, None] + d[1, 1] * (c * db[:, None] + s * da[:, None]) + d[0, 2] * s * db[:, None]
+    return _dot(normal, third + 3 * bent)
+
+
 def along_direction(c: Curvatures, directions: Floats) -> Floats:
     """(n,) curvature of the normal section along (n, 3) unit tangents, from principal curvatures.
 

@@ -10,7 +10,7 @@ from arabesque.arrays import Bools, Floats
 from arabesque.geometry.motion import Plane
 from arabesque.geometry.rims import Rim, trim_rims
 from arabesque.geometry.sampling import FaceSampler
-from arabesque.geometry.surface import STRAND_SAMPLES, Surface
+from arabesque.geometry.surface import Surface
 from arabesque.geometry.trimming import Trim
 from arabesque.shapes import Sampler, Strands
 
@@ -42,10 +42,11 @@ class Face(Surface):
         """What reads the part that shows."""
         return FaceSampler(self, along)
 
-    def lines(self, count: int, samples: int = STRAND_SAMPLES) -> tuple[Strands, ...]:
+    def lines(self, count: int) -> tuple[Strands, ...]:
         """The parameter lines as far as they lie inside the trim."""
         found = []
-        for axis, strands in enumerate(super().lines(count, samples)):
+        for axis, strands in enumerate(super().lines(count)):
+            samples = strands.points.shape[1]
             along = np.linspace(*self.domain[axis], samples)
             for k, across in enumerate(np.linspace(*self.domain[1 - axis], count)):
                 fixed = np.full(samples, across)

@@ -21,7 +21,8 @@ from arabesque.geometry.sampling import SurfaceSampler
 from arabesque.shapes import Frames, Net, Sampler, Strands
 
 STRAND_SAMPLES = 61
-"""Places along a line that is read for its bend."""
+"""Places along a line that is read for its bend, at least."""
+PLACES_A_SPAN = 12
 
 
 @dataclass(frozen=True, eq=False)
@@ -177,11 +178,12 @@ class Surface:
         """Itself."""
         return (self,)
 
-    def lines(self, count: int, samples: int = STRAND_SAMPLES) -> tuple[Strands, ...]:
+    def lines(self, count: int) -> tuple[Strands, ...]:
         """``count`` parameter lines each way, edges among them: first those along u, then those along v."""
         found = []
         for axis in (0, 1):
-            along = np.linspace(*self.domain[axis], samples)
+            # so many in every span that no bump between two knots is passed over
+            along = np.linspace(*self.domain[axis], max(STRAND_SAMPLES, PLACES_A_SPAN * self.spans[axis] + 1))
             across = np.linspace(*self.domain[1 - axis], count)
             d = self.on_grid(*((along, across) if axis == 0 else (across, along)), 2)
             first, second = (d[1, 0], d[2, 0]) if axis == 0 else (d[0, 1], d[0, 2])

@@ -12,9 +12,10 @@ from arabesque.mending.cutting import (
 )
 from arabesque.mending.even import even_triangles
 from arabesque.mending.filling import Fill, Filled, fill
+from arabesque.mending.halves import HalfState
 from arabesque.mending.healing import heal, remove
 from arabesque.mending.marking import grown, in_ball, in_outline, shrunk, spread, whole_pieces
-from arabesque.mending.mirroring import HalfState, Side, Symmetric, make_symmetric, mirrored_whole
+from arabesque.mending.mirroring import Side, Symmetric, make_symmetric, mirrored_whole
 from arabesque.mending.openings import Opening, openings
 from arabesque.mending.prepare import Prepared, Recipe, distance_between, prepare
 from arabesque.mending.reducing import reduce_triangles

@@ -11,7 +11,7 @@ from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
 from arabesque.mending.cutting import cut_by_plane
-from arabesque.mending.openings import openings
+from arabesque.mending.halves import CLEARLY, HalfState, half_states
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 
@@ -22,15 +22,6 @@ class Side(Enum):
     BETTER = "the better one"
     ABOVE = "the positive one"
     BELOW = "the negative one"
-
-
-class HalfState(NamedTuple):
-    """How good a half is: its holes, their summed width (mm), its noise (mm) and its area (mm²)."""
-
-    holes: int
-    hole_width: float
-    noise: float
-    area: float
 
 
 class Symmetric(NamedTuple):
@@ -48,7 +39,8 @@ def make_symmetric(scan: Scan, plane: Plane, side: Side = Side.BETTER, progress:
 
     At a coordinate plane the two sides are equal to the bit. The better half
     is the one with fewer and smaller holes; where these are alike, the one
-    with less noise.
+    that stands less off a smooth continuation where the two differ; else the
+    one with less noise. Where nothing tells them apart, that is said.
 
     Raises ArabesqueError when the scan lies wholly on one side.
     """
@@ -59,7 +51,7 @@ def make_symmetric(scan: Scan, plane: Plane, side: Side = Side.BETTER, progress:
             "The scan lies wholly on one side of the plane", "Lay it square first, so that the plane runs through it"
         )
     progress(0.3, "Comparing both halves")
-    states = [half_state(half, plane) for half in (halves.above, halves.below)]
+    states = half_states(halves.above, halves.below, plane)
     chosen, why = _better(*states) if side is Side.BETTER else (side, "chosen by hand")
     progress(0.7, "Mirroring")
     half = halves.above if chosen is Side.ABOVE else halves.below
@@ -79,14 +71,6 @@ def mirrored_whole(half: Scan, plane: Plane) -> Scan:
     return Scan(points, np.concatenate([triangles, image[triangles][:, ::-1]]))
 
 
-def half_state(half: Scan, plane: Plane) -> HalfState:
-    """Holes, noise and area of a half; the cut itself is no hole."""
-    on = np.abs(plane.height(half.points)) <= 1e-9 * max(half.diagonal, 1.0)
-    holes = [o for o in openings(half) if not o.outer and on[o.ring].mean() < 0.5]
-    area = float(np.linalg.norm(half.area_vectors, axis=1).sum())
-    return HalfState(len(holes), sum(o.width for o in holes), half.noise, area)
-
-
 def _better(above: HalfState, below: HalfState) -> tuple[Side, str]:
     names = {Side.ABOVE: "positive", Side.BELOW: "negative"}
 
@@ -101,13 +85,15 @@ def _better(above: HalfState, below: HalfState) -> tuple[Side, str]:
             f"fewer or smaller holes ({min(above.hole_width, below.hole_width):.3g} against "
             f"{max(above.hole_width, below.hole_width):.3g} mm)",
         )
+    if max(above.dents, below.dents) > CLEARLY * min(above.dents, below.dents):
+        return verdict(above.dents, below.dents, "fewer dents and bumps where the two differ")
     if abs(above.noise - below.noise) > 0.05 * max(above.noise, below.noise):
         return verdict(
             above.noise,
             below.noise,
             f"less noise ({min(above.noise, below.noise):.3f} against {max(above.noise, below.noise):.3f} mm)",
         )
-    return verdict(-above.area, -below.area, "more of the surface; holes and noise are alike")
+    return Side.ABOVE, "nothing tells the halves apart: the positive one was taken, choose by hand to take the other"
 
 
 def _seated(points: Floats, on: np.ndarray, plane: Plane) -> Floats:

@@ -13,9 +13,12 @@ from scipy.sparse import csr_array
 from arabesque.arrays import Bools, Floats, Ints, frozen_array, summed
 from arabesque.errors import InvalidShape
 from arabesque.geometry import Plane, apply, unit
+from arabesque.scan.noise import quadric_heights
 from arabesque.scan.tree import CORNER_0, CORNER_1, CORNER_2, EDGE_01, EDGE_12, EDGE_20, BoxTree, interpolated_normals
 
 SMOOTHING_ROUNDS = 3
+NOISE_POINTS = 5_000
+"""So many places tell the noise of all."""
 
 
 class Closest(NamedTuple):
@@ -157,30 +160,25 @@ class Scan:
         return normals
 
     @cached_property
-    def roughness(self) -> Floats:
-        """(n,) height of each point over the mean of its neighbours, mm; NaN on rims.
-
-        Scaled for what averaging k neighbours leaves of white noise, sqrt(1 + 1/k).
-        """
-        degree = np.diff(self.adjacency.indptr)
-        inner = degree > 0
-        inner[self.border_edges.ravel()] = False
-        means = (self.adjacency @ self.points)[inner] / degree[inner, None]
-        height = np.full(len(self.points), np.nan)
-        height[inner] = np.einsum("nc,nc->n", self.points[inner] - means, self.smoothed_normals[inner])
-        height[inner] /= np.sqrt(1 + 1 / degree[inner])
-        return height
-
-    @cached_property
     def noise(self) -> float:
         """Standard deviation of the scanner's noise along the normal, mm, as the mesh shows it."""
         return self.noise_at(slice(None))
 
     def noise_at(self, points: Ints | slice) -> float:
-        """The noise at some of the points: by the median, so that edges and dents do not count."""
-        height = self.roughness[points]
-        height = height[~np.isnan(height)]
-        return float(1.4826 * np.median(np.abs(height - np.median(height)))) if len(height) else 0.0
+        """The noise at some of the points: by the median, so that edges and dents do not count.
+
+        Over the quadric of two rings, so that a form that bends between coarse points is no noise.
+        """
+        some = np.arange(len(self.points))[points]
+        some = some[:: max(1, len(some) // NOISE_POINTS)]
+        graph = self.adjacency
+        rim = np.zeros(len(self.points), dtype=np.int64)
+        rim[self.border_edges.ravel()] = 1
+        heights = quadric_heights(
+            self.points, self.smoothed_normals, graph.indptr.astype(np.int64), graph.indices.astype(np.int64), rim, some
+        )
+        heights = heights[~np.isnan(heights)]
+        return float(1.4826 * np.median(np.abs(heights - np.median(heights)))) if len(heights) else 0.0
 
     @cached_property
     def tree(self) -> BoxTree:

@@ -18,9 +18,10 @@ from arabesque.shapes import Rimmed, can
 
 @dataclass(frozen=True)
 class JoinLook:
-    """From which gap, angle and bend on a join fails."""
+    """From which gap, angle and bend on a join fails. reach: mm up to which edges count as meeting; 0 by itself."""
 
     limits: Limits = field(default_factory=Limits)
+    reach: float = 0.0
 
 
 class Joins(Check):
@@ -52,7 +53,8 @@ def rimmed(session: Session) -> list[Item]:
 
 def joins(session: Session, items: list[Item]) -> list[Join]:
     """How the shapes of some items meet."""
-    return session.kept(find_joins, tuple(item.shape for item in items))
+    reach: float = session.looks.of(JOINS).reach
+    return session.kept(find_joins, tuple(item.shape for item in items), reach or None)
 
 
 def join_parts(limits: Limits, found: list[Join]) -> list[Part]:

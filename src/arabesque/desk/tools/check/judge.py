@@ -120,11 +120,12 @@ class JoinsCheck(Judge):
 
     @dataclass
     class Options:
-        """gap: mm. angle: hundredths of a degree. curvature: of the bend."""
+        """gap: mm. angle: hundredths of a degree. curvature: of the bend. reach: mm up to which edges meet."""
 
         gap: float = labelled(0.001, "Gap")
         angle: int = whole(10, 1, 1000, "Angle, 1/100°")
         curvature: float = share(0.05)
+        reach: float = labelled(0.0, "Reach, 0 by itself")
 
     @property
     def says(self) -> str:
@@ -133,10 +134,12 @@ class JoinsCheck(Judge):
     def read(self) -> None:
         limits, o = limits_of(self.session), self.options
         o.gap, o.angle, o.curvature = limits.gap, round(100 * limits.angle), limits.curvature
+        o.reach = self.session.looks.of(JOINS).reach
 
     def write(self) -> None:
         o = self.options
-        self.choose(limits=Limits(max(o.gap, 0.0), o.angle / 100, o.curvature, o.curvature))
+        limits = Limits(max(o.gap, 0.0), o.angle / 100, o.curvature, o.curvature)
+        self.choose(limits=limits, reach=max(o.reach, 0.0))
 
     @property
     def facts(self) -> list[Fact]:

@@ -70,7 +70,7 @@ class SameSides(ScanWork):
 
 
 def _half_facts(sign: str, half: HalfState) -> list[Fact]:
-    return [Fact(f"{sign} side", f"{half.holes} holes, noise {half.noise:.3f}")]
+    return [Fact(f"{sign} side", f"{half.holes} holes, dents {half.dents:.3g} mm³, noise {half.noise:.3f}")]
 
 
 def plane_outline(plane: Plane, scan: Scan) -> list[Triangles | Lines | Discs | Label]:
