@@ -4,6 +4,7 @@ import unittest
 
 import numpy as np
 import trimesh
+from scipy.optimize import least_squares
 
 from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError, FitProblem
@@ -173,3 +174,73 @@ class FeatureLinesTest(unittest.TestCase):
         self.assertAlmostEqual(lines.length, 5.0)
         with self.assertRaises(ArabesqueError):
             LineSet.of([], [])
+
+
+def off_by(x: Floats, frame: Floats, shift: Floats, points: Floats, sizes: tuple[float, float], cone: bool) -> Floats:
+    """Distances of points from a torus or cone seven numbers off the true one, by their formulas."""
+    way = unit(frame[:, 2] + frame[:, :2] @ x[:2])
+    gone = points - shift - frame @ x[2:5]
+    height = gone @ way
+    away = np.linalg.norm(gone - height[:, None] * way, axis=1)
+    if cone:
+        slope = sizes[1] + x[6]
+        return np.asarray((away - sizes[0] - x[5] - height * np.tan(slope)) * np.cos(slope))
+    return np.asarray(np.hypot(away - sizes[0] - x[5], height) - sizes[1] - x[6])
+
+
+class PiecesTest(unittest.TestCase):
+    """Small pieces with noise, in any position: as near to the truth as SciPy comes from a fair start."""
+
+    @staticmethod
+    def piece(name: str, rng: np.random.Generator) -> tuple[Floats, Floats]:
+        u = rng.uniform(-0.5, 0.5, 4000)
+        if name == "cone":
+            u, z, slope = u * np.radians(60), rng.uniform(-20, 20, 4000), np.radians(3)
+            normals = np.stack(
+                [np.cos(u) * np.cos(slope), np.sin(u) * np.cos(slope), np.full(4000, -np.sin(slope))], -1
+            )
+            away = 20 + z * np.tan(slope)
+            points = np.stack([away * np.cos(u), away * np.sin(u), z], -1)
+        else:
+            ring, tube, arc, middle, width = {
+                "outer": (40, 10, 60, 0, 90), "inner": (40, 10, 60, 180, 90), "fillet": (30, 4, 40, 45, 80)
+            }[name]  # fmt: skip
+            u, v = u * np.radians(arc), np.radians(middle + width * rng.uniform(-0.5, 0.5, 4000))
+            normals = np.stack([np.cos(u) * np.cos(v), np.sin(u) * np.cos(v), np.sin(v)], -1)
+            points = np.stack([ring * np.cos(u), ring * np.sin(u), 0 * u], -1) + tube * normals
+        noisy = unit(normals + rng.normal(scale=0.05, size=normals.shape))
+        return points + normals * rng.normal(scale=0.05, size=(4000, 1)), noisy
+
+    def test_partial_tori_and_a_shallow_cone(self) -> None:
+        for name in ("outer", "inner", "fillet", "cone"):
+            kind = ElementaryKind.CONE if name == "cone" else ElementaryKind.TORUS
+            sizes = {"fillet": (30.0, 4.0), "cone": (20.0, np.radians(3))}.get(name, (40.0, 10.0))
+            for seed in range(4):
+                with self.subTest(name, seed=seed):
+                    rng = np.random.default_rng(seed)
+                    points, normals = self.piece(name, rng)
+                    turn = np.linalg.qr(rng.normal(size=(3, 3)))[0]
+                    shift = rng.normal(size=3) * 50
+                    points, normals, axis = points @ turn.T + shift, normals @ turn.T, turn[:, 2]
+                    found = fit_true_shape(kind, points, normals, noise=0.05)
+                    frame = frame_of(np.zeros(3), axis)[:3, :3]
+
+                    best = least_squares(off_by, np.zeros(7), args=(frame, shift, points, sizes, kind is K.CONE)).x
+                    theirs = np.degrees(np.hypot(*best[:2]))
+                    ours = np.degrees(np.arccos(min(1.0, abs(found.axis @ axis))))
+                    self.assertLess(ours, 3 * max(theirs, 0.1))
+                    self.assertTrue(found.determined)
+                    if kind is ElementaryKind.TORUS:
+                        for size, true, off in zip(found.sizes, sizes, best[5:], strict=True):
+                            self.assertLess(abs(size - true), 3 * max(abs(off), 0.03))
+                    else:
+                        self.assertLess(abs(abs(found.sizes[1]) - sizes[1]), 0.01)
+
+    def test_a_piece_too_small_is_said_not_to_determine_it(self) -> None:
+        rng = np.random.default_rng(0)
+        u, v = np.radians(rng.uniform(-3, 3, (2, 3000)))
+        normals = np.stack([np.cos(u) * np.cos(v), np.sin(u) * np.cos(v), np.sin(v)], -1)
+        points = np.stack([40 * np.cos(u), 40 * np.sin(u), 0 * u], -1) + 10 * normals
+        points += normals * rng.normal(scale=0.05, size=(3000, 1))
+        self.assertFalse(fit_true_shape(ElementaryKind.TORUS, points, normals).determined)
+        self.assertFalse(fit_true_shape(ElementaryKind.CYLINDER, points, normals).determined)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from typing import NamedTuple, TypeGuard, TypeVar
 
@@ -17,6 +18,8 @@ from arabesque.shapes import SAMPLES_ALONG, Sampled
 
 T = TypeVar("T")
 MOST_LIVE = 64
+SELDOM = 4.0
+"""While more is being measured, the window is told after so many times as long as it takes to tell it."""
 
 
 class _Last(NamedTuple):
@@ -85,6 +88,7 @@ class Meters(QObject):
         self._live: dict[str, Live] = {}
         self._backs: dict[int, tuple[Surface, Scan, float, WayBack]] = {}
         self._ways: dict[str, tuple[WayBack, WayBack]] = {}
+        self._told = self._cost = 0.0
 
     def distances(self, shape: Sampled, scan: Scan | None) -> Distances | None:
         """The shape's samples with their distances, or None until they are ready."""
@@ -178,12 +182,21 @@ class Meters(QObject):
 
         self._run(surface, work, finish)
 
+    def _tell(self) -> None:
+        """Say that something was measured; of thousands of shapes only now and then, for everything listens."""
+        began = time.monotonic()
+        if self._running and began - self._told < SELDOM * self._cost:
+            return
+        self.measured.emit()
+        self._told = time.monotonic()
+        self._cost = self._told - began
+
     def _run(self, shape: Sampled, work: Callable[[object], T], finish: Callable[[T], None]) -> None:
         def finished(result: T) -> None:
             # before the others hear of it, for they may want more about the same shape
             self._running.pop(id(shape), None)
             finish(result)
-            self.measured.emit()
+            self._tell()
 
         job = self._jobs.quick("Measuring", work)
         self._running[id(shape)] = job

@@ -10,7 +10,7 @@ import numpy as np
 
 from arabesque.arrays import Bools, Floats, Ints, unit
 from arabesque.geometry import Curve, basis_matrix
-from arabesque.scan import Scan, Walk, enclosed, kept, ready_to_fit, walk_along_plane
+from arabesque.scan import Scan, Walk, enclosed, kept, walk_along_plane
 
 PLACES = 81
 """Places along a border line."""
@@ -146,7 +146,7 @@ def enclosed_part(lines: Sequence[BorderLine], scan: Scan) -> Enclosed | None:
         mask[near] = True
     within = np.zeros(len(scan.triangles), dtype=bool)
     within[inside] = True
-    return Enclosed(ready_to_fit(kept(scan, mask)), within[mask])
+    return Enclosed(kept(scan, mask), within[mask])
 
 
 def area_inside(lines: Sequence[BorderLine], scan: Scan) -> Ints | None:

@@ -29,6 +29,8 @@ HOPEFUL = 2.5
 CHECK_ALONG = 40
 CHECK_BACK = 1500
 IDLE_STEPS = 3
+AT_THE_NOISE, NOISE_P99 = 1.15, 2.4
+"""Times the noise of the scan: the rms of what is as close as can be, and the p99 that noise alone leaves, nearly."""
 TURNING_STEPS = 3
 """So many candidates that are within, but whose nets turn, say that the turn is in the form."""
 GROUP = 1.08
@@ -75,10 +77,13 @@ class _Target:
 
 
 class CalmFit:
-    """Looks for the lightest patch between four border lines. scan: the part of it that they enclose, or all."""
+    """Looks for the lightest patch between four border lines.
 
-    def __init__(self, lines: Sequence[BorderLine], scan: Scan, tolerance: float) -> None:
-        self._lines, self._scan, self._tolerance = lines, scan, tolerance
+    scan: the part of it that they enclose, or all. noise: of the scan, mm.
+    """
+
+    def __init__(self, lines: Sequence[BorderLine], scan: Scan, tolerance: float, noise: float = 0.0) -> None:
+        self._lines, self._scan, self._tolerance, self._noise = lines, scan, tolerance, noise
         self._points = [lines[0].points, lines[1].points, lines[2].points[::-1], lines[3].points[::-1]]
         self._at = np.linspace(0, 1, GRID)
         self._fitted: dict[tuple[int, tuple[int, bytes]], FittedBorder] = {}
@@ -153,12 +158,18 @@ class CalmFit:
                     best = found
             if best is not None and turning >= TURNING_STEPS:
                 return best, Ended.TURNS
-            if best is not None and idle >= IDLE_STEPS and best.there.inlier_rms <= 1.5 * self._scan.noise:
+            if best is not None and best.there.inlier_rms <= self._least_rms(idle):
                 return best, Ended.NOISE
         if best is None:
             start = self.start(heaviest, heaviest)
             best = self.tried(self.fitted(start), EVEN)
         return best, Ended.LIMIT
+
+    def _least_rms(self, idle: int) -> float:
+        """mm: a patch so close has nothing left to come closer to but noise."""
+        if idle >= IDLE_STEPS:
+            return 1.5 * self._noise
+        return AT_THE_NOISE * self._noise if NOISE_P99 * self._noise > self._tolerance else 0.0
 
     def _rank(self, one: Try) -> tuple[bool, float]:
         within = one.within(self._tolerance)
@@ -187,7 +198,7 @@ class CalmFit:
         return low
 
     def one_step_more(self, found: Try, axis: int) -> float | None:
-        """The p99, mm, that the next heavier net along u or v would reach; None where there is none."""
+        """The p99, mm, to the scan that the next heavier net along u or v would reach; None where there is none."""
         surface = found.surface
         sizes = surface.points.shape[:2]
         now = [Rung(surface.degree[k], surface.knots[k]) for k in (0, 1)]
@@ -197,7 +208,8 @@ class CalmFit:
             return None
         now[axis] = more
         start, _ = self._projected(self._read(surface), now[0], now[1])
-        return self.tried(self.fitted(start, found.even, 2), found.even).p99
+        heavier_patch = self.fitted(start, found.even, 2)
+        return shape_to_scan(heavier_patch, self._scan, CHECK_ALONG).figures(self._tolerance).inlier_p99
 
     def _may_be(self, trial: Try, found: Try, limit: float) -> bool:
         return trial.within(self._tolerance) and trial.p99 <= limit and (trial.net.fair or not found.net.fair)

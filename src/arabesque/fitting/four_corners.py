@@ -25,6 +25,8 @@ from arabesque.scan import Scan
 Through = Sequence[Floats | None]
 ALL_CALM: Through = (None,) * 4
 POLISH_SAMPLES = 60
+STRICTER = (1.0, 0.92, 0.85)
+"""Shares of the tolerance that are tried in turn."""
 _STOPS = {Ended.WITHIN: Stop.WITHIN, Ended.TURNS: Stop.TURNS, Ended.NOISE: Stop.NOISE, Ended.LIMIT: Stop.LIMIT}
 
 
@@ -68,18 +70,22 @@ def calm_patch(
     progress: Progress = silent,
 ) -> PatchFit:
     """The lightest even patch between four border lines; began: when the clock was started, for its seconds."""
-    search = CalmFit(lines, scan if enclosed is None else enclosed.scan, tolerance)
-    if degree is not None:
-        u, v = (Rung(d, uniform_knots(d, 1)) for d in degree)
-        found, ended = search.tried(search.fitted(search.start(u, v), EVEN, 8), EVEN), None
-    else:
-        found, ended = search.lightest(part(progress, 0.0, 0.8))
-    found = search.evened(found, progress)
-    found = _polished(search, found, tolerance)
-    stopped = Stop.FIXED if ended is None else _STOPS[ended]
+    part_of_it = scan if enclosed is None else enclosed.scan
     places = tuple(line.points for line in lines)
-    done = finished(found.surface, scan, tolerance, stopped, began, progress, enclosed, places)
-    if ended is not Ended.WITHIN:
+    for share in STRICTER:
+        search = CalmFit(lines, part_of_it, share * tolerance, scan.noise)
+        if degree is not None:
+            u, v = (Rung(d, uniform_knots(d, 1)) for d in degree)
+            found, stopped = search.tried(search.fitted(search.start(u, v), EVEN, 8), EVEN), Stop.FIXED
+        else:
+            found, ended = search.lightest(part(progress, 0.0, 0.8))
+            stopped = _STOPS[ended]
+        found = _polished(search, search.evened(found, progress), share * tolerance)
+        done = finished(found.surface, scan, tolerance, stopped, began, progress, enclosed, places)
+        # what few samples found to be within may fail before many: then a little more is asked for
+        if stopped is not Stop.WITHIN or done.figures.within(tolerance):
+            break
+    if stopped is not Stop.WITHIN:
         return done
     more = [search.one_step_more(found, axis) for axis in (0, 1)]
     return replace(done, next_u=more[0], next_v=more[1], seconds=time.perf_counter() - began)

@@ -1,5 +1,7 @@
 """Knot vectors, and the exact change of a spline to a larger spline space."""
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import ArrayLike
 
@@ -42,8 +44,16 @@ def breakpoints(knots: Floats) -> Floats:
 
 
 def greville(knots: Floats, degree: int) -> Floats:
-    """Greville abscissae: the parameter at which each control point has most say."""
-    return np.array([knots[i + 1 : i + degree + 1].mean() for i in range(len(knots) - degree - 1)])
+    """Greville abscissae, read-only: the parameter at which each control point has most say."""
+    return _greville(np.asarray(knots, dtype=np.float64).tobytes(), degree)
+
+
+@lru_cache(maxsize=512)
+def _greville(knots_as_bytes: bytes, degree: int) -> Floats:
+    knots = np.frombuffer(knots_as_bytes)
+    found: Floats = np.array([knots[i + 1 : i + degree + 1].mean() for i in range(len(knots) - degree - 1)])
+    found.setflags(write=False)
+    return found
 
 
 def blossom(knots: Floats, degree: int, points: Floats, span: int, arguments: Floats) -> Floats:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -16,6 +16,15 @@ from arabesque.reading import distance_kernel as kernel
 
 MOST_POINTS = 20_000
 ROUNDS = 30
+ROUGHLY = 4
+"""So many starts are settled over a few points."""
+CONE_TILTS = (-40.0, -20.0, -8.0, -3.0, 3.0, 8.0, 20.0, 40.0)
+TORUS_TILTS = (0.0, 22.5, 45.0, 67.5, 90.0, 112.5, 135.0, 157.5)
+"""Degrees by which an axis may be tilted from a way of most or least bend towards the normal."""
+LEAST_INLIERS = 0.85
+FEWEST_RECOGNISED = 60
+MOST_AXIS_ERROR, MOST_SIZE_ERROR = 1.0, 0.05
+"""Degrees, and share of a size, from which on a part does not determine its shape."""
 FEWEST = dict(zip(ElementaryKind, (3, 6, 8, 4, 8), strict=True))
 SIMPLICITY = dict(zip(ElementaryKind, (1.0, 1.12, 1.3, 1.06, 1.4), strict=True))
 """Factors on the spread: a kind with more freedom must fit that much better to be chosen."""
@@ -28,6 +37,8 @@ class TrueShape:
     origin: on the axis (the centre of a sphere and torus), mm. axis: unit.
     sizes:  as of ``Elementary``. rms, p99, largest: of the points' distances, mm;
     rms and p99 of the inliers. inlier_share: of points that are inliers.
+    axis_error: standard error of the axis, degrees, and size_errors: of each
+    size as a share of it, as the points' spread leaves them.
     """
 
     kind: ElementaryKind
@@ -38,6 +49,13 @@ class TrueShape:
     p99: float
     largest: float
     inlier_share: float
+    axis_error: float = 0.0
+    size_errors: tuple[float, ...] = ()
+
+    @property
+    def determined(self) -> bool:
+        """False where the part is too small a piece to tell the axis, or a size."""
+        return self.axis_error <= MOST_AXIS_ERROR and all(error <= MOST_SIZE_ERROR for error in self.size_errors)
 
     def distance(self, points: Floats) -> Floats:
         """(n,) signed distances, positive away from the axis (along the normal of a plane)."""
@@ -68,15 +86,18 @@ def fit_true_shape(
     axis: Floats | None = None,
     radius: float | None = None,
     hopeless: float = np.inf,
+    noise: float | None = None,
 ) -> TrueShape:
     """The shape of a kind closest to (n, 3) points with (n, 3) unit normals.
 
     axis: keeps the direction of the axis (of a plane: its normal). radius:
     keeps the radius (of a torus: that of its tube). hopeless: a spread, mm,
-    above which it is not worth going on. First from the normals
-    (Pottmann, Peternell and Ravani, "An introduction to line geometry with
-    applications", Computer-Aided Design 31, 1999, for the torus), then
-    Levenberg-Marquardt on the distances with Tukey's weights.
+    above which it is not worth going on. noise: of the scan, mm, by which
+    inliers are judged; by the fit's own spread if not given. From several
+    starts: the normals (Pottmann, Peternell and Ravani, "An introduction to
+    line geometry with applications", Computer-Aided Design 31, 1999, for the
+    torus), and the lines along which the part bends most and least; each
+    settled by Levenberg-Marquardt on the distances with Tukey's weights.
 
     Raises FitProblem for too few points, or points that no such shape meets.
     """
@@ -91,10 +112,14 @@ def fit_true_shape(
     direction = None if axis is None else unit(np.asarray(axis, dtype=float))
     fixed = None if radius is None else radius / size
     try:
-        state = _first_guess(kind, scaled, normals, direction)
-        if fixed is not None and len(state.sizes):
-            state = state._replace(sizes=_with_radius(kind, state.sizes, fixed))
-        state = _settled(kind, scaled, state, direction is None, fixed is None, hopeless / size)
+        settled = []
+        for begun in _starts(kind, scaled, normals, direction):
+            if fixed is not None and len(begun.sizes):
+                begun = begun._replace(sizes=_with_radius(kind, begun.sizes, fixed))
+            one = _settled(kind, scaled, begun, direction is None, fixed is None, hopeless / size)
+            settled.append((_badness(kind, scaled, one), one))
+        state = min(settled, key=lambda pair: pair[0])[1]
+        errors = _errors(kind, scaled, state, direction is None, fixed is None)
     except np.linalg.LinAlgError as problem:
         raise FitProblem(f"No {kind.value} fits here", "Mark another part, or choose another shape") from problem
     sizes = tuple(
@@ -103,7 +128,7 @@ def fit_true_shape(
     if not np.isfinite([*state.origin, *state.axis, *sizes]).all() or (sizes and not 0 < sizes[0] < 1e4 * size):
         raise FitProblem(f"No {kind.value} fits here", "Mark another part, or choose another shape")
     fitted = TrueShape(kind, state.origin * size + middle, state.axis, sizes, 0.0, 0.0, 0.0, 1.0)
-    return _measured(fitted, points)
+    return replace(_measured(fitted, points, noise), axis_error=errors[0], size_errors=errors[1])
 
 
 def recognise(points: Floats, normals: Floats, noise: float) -> tuple[TrueShape | None, dict[ElementaryKind, float]]:
@@ -115,17 +140,37 @@ def recognise(points: Floats, normals: Floats, noise: float) -> tuple[TrueShape 
     fits: dict[ElementaryKind, TrueShape] = {}
     size = float(np.linalg.norm(np.ptp(points, axis=0))) if len(points) else 0.0
     limit = max(1.6 * noise, 3e-4 * size, 1e-6)
-    for kind in ElementaryKind:
+    floor = max(noise, 1e-4 * size)
+    for kind in sorted(ElementaryKind, key=lambda one: SIMPLICITY[one]):
+        # what no fit of this kind could beat is not worth several starts
+        if any(_price(other, spreads, fits, floor, limit) <= floor * SIMPLICITY[kind] for other in fits):
+            break
+        if kind in (ElementaryKind.CONE, ElementaryKind.TORUS) and len(points) < FEWEST_RECOGNISED:
+            continue  # so few points are met by nearly any of them
         try:
-            fits[kind] = fit_true_shape(kind, points, normals, hopeless=6 * limit)
+            fits[kind] = fit_true_shape(kind, points, normals, hopeless=6 * limit, noise=noise)
         except FitProblem:  # this part is not of that kind
             continue
         spreads[kind] = _spread(fits[kind].distance(points))
-    good = [kind for kind in fits if spreads[kind] <= limit and fits[kind].inlier_share > 0.85]
-    if not good:
+    prices = {kind: _price(kind, spreads, fits, floor, limit) for kind in fits}
+    cheapest = min(prices, key=prices.__getitem__, default=None)
+    if cheapest is None or not np.isfinite(prices[cheapest]):
         return None, spreads
-    floor = max(noise, 1e-4 * size)
-    return fits[min(good, key=lambda k: max(spreads[k], floor) * SIMPLICITY[k])], spreads
+    return fits[cheapest], spreads
+
+
+def _price(
+    kind: ElementaryKind,
+    spreads: dict[ElementaryKind, float],
+    fits: dict[ElementaryKind, TrueShape],
+    floor: float,
+    limit: float,
+) -> float:
+    """The spread of a kind, dearer the more freedom it has; infinite for one that does not fit."""
+    fits_well = spreads[kind] <= limit and fits[kind].inlier_share > LEAST_INLIERS
+    # cones and tori fit nearly any sliver: only one that the part determines is recognised
+    fits_well = fits_well and (fits[kind].determined or kind not in (ElementaryKind.CONE, ElementaryKind.TORUS))
+    return max(spreads[kind], floor) * SIMPLICITY[kind] if fits_well else np.inf
 
 
 def _spread(distances: Floats) -> float:
@@ -133,10 +178,11 @@ def _spread(distances: Floats) -> float:
     return float(1.4826 * np.partition(np.abs(distances), middle)[middle])
 
 
-def _measured(fitted: TrueShape, points: Floats) -> TrueShape:
+def _measured(fitted: TrueShape, points: Floats, noise: float | None) -> TrueShape:
     distances = np.abs(fitted.distance(points))
-    bound = max(4 * _spread(distances), 1e-9)
-    inliers = distances[distances <= bound]
+    bound = max(4 * (_spread(distances) if noise is None else noise), 3e-4 * _extent(points), 1e-9)
+    near = distances <= bound
+    inliers = distances[near] if near.any() else distances
     return TrueShape(
         fitted.kind,
         fitted.origin,
@@ -145,8 +191,12 @@ def _measured(fitted: TrueShape, points: Floats) -> TrueShape:
         float(np.sqrt((inliers**2).mean())),
         float(np.percentile(inliers, 99)),
         float(distances.max()),
-        len(inliers) / len(distances),
+        float(near.mean()),
     )
+
+
+def _extent(points: Floats) -> float:
+    return float(np.linalg.norm(np.ptp(points, axis=0)))
 
 
 _NUMBERS = {kind: number for number, kind in enumerate(ElementaryKind)}
@@ -165,6 +215,78 @@ def _polar(points: Floats, axis: Floats) -> tuple[Floats, Floats]:
 
 
 # first guesses
+
+
+def _starts(kind: ElementaryKind, points: Floats, normals: Floats, axis: Floats | None) -> list[_State]:
+    """The most likely starts, the best first."""
+    first = _first_guess(kind, points, normals, axis)
+    if axis is not None or kind not in (ElementaryKind.CONE, ElementaryKind.TORUS):
+        return [first]
+    some = slice(None, None, max(1, len(points) // 1000))
+    few, their_normals = np.ascontiguousarray(points[some]), normals[some]
+    tried = [(_badness(kind, few, first), first)]
+    for direction in _axes(few, their_normals, kind):
+        guess = _cone_about if kind is ElementaryKind.CONE else _guess_torus
+        state = guess(few, their_normals, direction)
+        if np.isfinite(np.concatenate([state.origin, state.sizes])).all() and (state.sizes > 0).any():
+            tried.append((_badness(kind, few, state), _State(*map(np.ascontiguousarray, state))))
+    tried.sort(key=lambda pair: pair[0])
+    # each settles roughly over a few points: what is best then is settled over all
+    settled = [_settled(kind, few, state, True, True) for _, state in tried[:ROUGHLY]]
+    return [min(settled, key=lambda state: _badness(kind, few, state)), first]
+
+
+def _badness(kind: ElementaryKind, points: Floats, state: _State) -> float:
+    """The spread about a shape, dearer where its sizes are far larger than the part: nearly anything fits those."""
+    sizes = state.sizes[: 2 if kind is ElementaryKind.TORUS else 1]
+    if len(sizes) and (not np.isfinite(sizes).all() or sizes.min() <= 0):
+        return np.inf
+    gaps = _gaps(kind, points, state)
+    root = float(np.sqrt(np.mean(np.minimum(gaps**2, (4 * _spread(gaps)) ** 2))))
+    return root * (1.0 + 0.002 * float(sizes.max(initial=0.0)))
+
+
+def _axes(points: Floats, normals: Floats, kind: ElementaryKind) -> list[Floats]:
+    """Directions that an axis may have: in the planes of the normal and of the ways of most and of least bend."""
+    up = unit(normals.mean(axis=0))
+    frame = frame_of(np.zeros(3), up)[:3, :3]
+    a, b, c = ((points - points.mean(axis=0)) @ frame).T
+    form = np.linalg.lstsq(np.column_stack([a * a, a * b, b * b, a, b, np.ones_like(a)]), c, rcond=None)[0]
+    ways = frame[:, :2] @ np.linalg.eigh(np.array([[form[0], form[1] / 2], [form[1] / 2, form[2]]]))[1]
+    tilts = CONE_TILTS if kind is ElementaryKind.CONE else TORUS_TILTS
+    angles = np.radians(tilts)
+    return [np.cos(t) * way + np.sin(t) * up for way in ways.T for t in angles]
+
+
+def _cone_about(points: Floats, normals: Floats, axis: Floats) -> _State:
+    """A cone about a direction: its centre as that of a cylinder, its slope as the points tell."""
+    frame = frame_of(np.zeros(3), axis)[:3, :3]
+    centre, _ = _circle(points @ frame[:, :2])
+    away, height = _polar(points - frame[:, :2] @ centre, frame[:, 2])
+    slope, radius = np.polyfit(height, away, 1)
+    middle, direction = float(height.mean()), frame[:, 2]
+    if slope < 0:
+        direction, slope, middle = -direction, -slope, -middle
+    return _State(
+        frame[:, :2] @ centre + middle * direction, direction, np.array([radius + slope * middle, np.arctan(slope)])
+    )
+
+
+def _errors(
+    kind: ElementaryKind, points: Floats, state: _State, turns: bool, sizes_free: bool
+) -> tuple[float, tuple[float, ...]]:
+    """Standard errors of the axis, degrees, and of the sizes as shares: by the spread and the normal equations."""
+    freedom = _freedom(kind, state, turns, sizes_free)
+    jacobian = kernel.jacobian(_NUMBERS[kind], points, *state, *freedom, 1e-6)
+    spread = _spread(_gaps(kind, points, state))
+    covariance = spread**2 * np.linalg.pinv(jacobian.T @ jacobian, rcond=1e-14, hermitian=True)
+    tilts = freedom.tilt @ covariance @ freedom.tilt.T
+    sizes = np.diag(freedom.grow @ covariance @ freedom.grow.T)
+    shares = np.sqrt(np.maximum(sizes, 0.0)) / np.maximum(np.abs(state.sizes), 1e-12)
+    if kind is ElementaryKind.CONE and len(shares) > 1:
+        shares[1] = np.sqrt(max(sizes[1], 0.0))  # an angle is off by radians, not by a share of itself
+    axis = 0.0 if kind is ElementaryKind.SPHERE else float(np.degrees(np.sqrt(max(np.trace(tilts), 0.0))))
+    return axis, tuple(float(share) for share in shares)
 
 
 def _first_guess(kind: ElementaryKind, points: Floats, normals: Floats, axis: Floats | None) -> _State:

@@ -148,4 +148,13 @@ def shape_facts(shape: TrueShape) -> list[Fact]:
         Fact("99 % within", f"{shape.p99:.4f} mm"),
         Fact("Largest", f"{shape.largest:.3f} mm"),
         Fact("Inliers", f"{shape.inlier_share:.1%}"),
+        *_doubts(shape),
     ]
+
+
+def _doubts(shape: TrueShape) -> list[Fact]:
+    """What the part is too small a piece to tell."""
+    if shape.determined:
+        return []
+    words = f"axis by {shape.axis_error:.1f}°" if shape.axis_error > 1.0 else "size"
+    return [Fact("Not determined", f"{words}: mark a larger part, or give what is known", "bad")]
