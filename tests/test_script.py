@@ -95,6 +95,18 @@ class ScriptTest(unittest.TestCase):
                 with self.assertRaises(ArabesqueError):
                     call()
 
+    def test_patches_grow_from_a_place_and_over_what_is_free(self) -> None:
+        with script.Project() as project:
+            project.open_scan(self.sheet)
+            first = project.grow((30, 50, 0), (2, 2))
+            self.assertEqual(first.shape.count, 4)
+            self.assertTrue(project.compare().within(project.tolerance))
+            # nothing calm is left free beside it that is larger than a strip
+            for item in project.suggest((2, 2), most=2):
+                self.assertLess(np.ptp(item.shape.points.reshape(-1, 3), axis=0)[:2].prod(), 0.5 * 100**2)
+            with self.assertRaises(ArabesqueError):
+                project.grow((30, 50, 0), (2, 2))
+
     def test_figures_are_those_of_the_core(self) -> None:
         with script.Project() as project:
             project.open_scan(self.sheet)

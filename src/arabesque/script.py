@@ -29,9 +29,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
+from arabesque.arrays import Bools
 from arabesque.checking import BothWays, Join, find_joins, measure_both_ways
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.fitting import Borders, PatchFit, check_tolerance
+from arabesque.fitting import Borders, Grower, Growth, PatchFit, check_tolerance, covered_triangles, suggest
+from arabesque.geometry import Surface
 from arabesque.model import (
     SUFFIX,
     Change,
@@ -207,6 +209,21 @@ class Project:
         self._fits[item.id] = fit
         return item
 
+    def grow(self, place: ArrayLike, points: tuple[int, int] = (4, 4)) -> AnyItem:
+        """Lay the largest patch of so many control points that holds round a (3,) place of the reference scan.
+
+        It stops at patches that are there; the patch follows as one laid by its corners.
+        """
+        growth = Grower(self.scan, self.tolerance, points, self._covered()).grow(
+            np.array(place, dtype=float), None, self._progress
+        )
+        return self._grown(growth)
+
+    def suggest(self, points: tuple[int, int] = (4, 4), most: int = 12) -> list[AnyItem]:
+        """Lay patches over the calm areas of the reference scan that are free; the largest first."""
+        found = suggest(self.scan, self.tolerance, points, self._covered(), most, None, self._progress)
+        return [self._grown(growth) for growth in found]
+
     def patch_between(
         self, ring: Iterable[tuple[AnyItem, int] | ArrayLike], degree: tuple[int, int] = (3, 3), tangent: bool = False
     ) -> AnyItem:
@@ -296,6 +313,18 @@ class Project:
         self._work.commit(change.label, change.document)
         if any_stale(self.document):
             self._work.amend(rebuilt(self.document, self._progress))
+
+    def _covered(self) -> Bools:
+        """Triangles of the scan that lie below patches."""
+        surfaces = [item.shape for item in self.items if isinstance(item.shape, Surface)]
+        blocked = np.zeros(len(self.scan.triangles), dtype=bool)
+        blocked[covered_triangles(self.scan, surfaces, 4 * self.tolerance)] = True
+        return blocked
+
+    def _grown(self, growth: Growth) -> AnyItem:
+        one, two, three, four = (Side(through=places) for places in growth.through)
+        recipe = PatchOnScan(growth.corners, growth.surface.degree, sides=(one, two, three, four))
+        return self._derived(f"patch of {growth.surface.count} points grown", "Patch", recipe, growth.surface)
 
     def _derived(self, label: str, name: str, recipe: Recipe, shape: Any = None) -> AnyItem:
         """An item made by a recipe; shape: what it makes now, where that is known."""

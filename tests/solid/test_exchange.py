@@ -1,9 +1,11 @@
 """Other kinds of files: IGES, STEP AP242, triangles; units; analytic faces and curves."""
 
+import re
+
 import numpy as np
 
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.geometry import Curve, Surface, surface_curvature, uniform_knots
+from arabesque.geometry import Curve, Elementary, ElementaryKind, Surface, surface_curvature, uniform_knots
 from arabesque.scan import read_scan
 from arabesque.solid import FileKind, deliver, read_model, shown_part
 from tests.examples import random_surface
@@ -34,6 +36,20 @@ class ExchangeTest(KernelTest):
                         np.testing.assert_allclose(surface.points, shape.points, atol=1e-8)
                     self.assertEqual(len(model.curves), 1)
                     np.testing.assert_allclose(model.curves[0][1].points, CURVE.points, atol=1e-8)
+
+    def test_a_face_without_bounds_does_not_cost_the_others(self) -> None:
+        """An endless plane or cylinder: told by name, or in one line where the file holds nothing else."""
+        rod = Elementary.make(ElementaryKind.CYLINDER, np.eye(4), (5.0,), ((0.0, 2.0), (0.0, 9.0)))
+        path = self.folder / "endless.step"
+        for others in ([self.items[0]], []):
+            deliver(path, [("Rod", rod), *others], FileKind.STEP_AP214, self.worker)
+            text = path.read_text()
+            endless = re.sub(r"(ADVANCED_FACE\('[^']*',\s*)\([^)]*\)", r"\1()", text, count=1)
+            self.assertNotEqual(endless, text)
+            path.write_text(endless)
+            model = read_model(path, self.worker)
+            self.assertEqual(len(model.faces), len(others))
+            self.assertEqual([why for _, why in model.skipped], ["It has no bounds"])
 
     def test_schemas_are_named_in_the_file(self) -> None:
         for kind, words in ((FileKind.STEP_AP214, "AUTOMOTIVE_DESIGN"), (FileKind.STEP_AP242, "AP242")):

@@ -46,6 +46,8 @@ def quadric_heights(points: Floats, normals: Floats, starts: Ints, beside: Ints,
         if count < FEWEST_NEIGHBOURS:
             continue
         n = normals[i]
+        if not (n * n).sum() > 0.5:
+            continue  # a point without triangles of any area has no normal
         helper = np.array([0.0, 0.0, 1.0]) if abs(n[2]) < 0.9 else np.array([1.0, 0.0, 0.0])
         x = np.cross(n, helper)
         x /= np.sqrt((x * x).sum())

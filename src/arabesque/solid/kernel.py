@@ -35,6 +35,15 @@ from OCP.IGESCAFControl import IGESCAFControl_Reader, IGESCAFControl_Writer
 from OCP.IGESControl import IGESControl_Controller
 from OCP.Interface import Interface_Static
 from OCP.Message import Message, Message_Gravity
+from OCP.Standard import (
+    Standard_ConstructionError,
+    Standard_DomainError,
+    Standard_Failure,
+    Standard_NoSuchObject,
+    Standard_NullObject,
+    Standard_OutOfRange,
+)
+from OCP.StdFail import StdFail_NotDone
 from OCP.STEPCAFControl import STEPCAFControl_Reader, STEPCAFControl_Writer
 from OCP.STEPControl import STEPControl_AsIs, STEPControl_Controller, STEPControl_Writer
 from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
@@ -50,6 +59,11 @@ from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 
 PLACES_PER_EDGE = 33
+KERNEL_ERRORS = (
+    Standard_ConstructionError, Standard_DomainError, Standard_Failure, Standard_NoSuchObject, Standard_NullObject,
+    Standard_OutOfRange, StdFail_NotDone, StopIteration,
+)  # fmt: skip
+"""What the kernel raises for shapes that it cannot take: its errors have no common root."""
 SURFACE_TOLERANCE = 1e-7
 UNITS = {"mm": "MM", "cm": "CM", "m": "M", "inch": "INCH"}
 
@@ -299,6 +313,10 @@ def _keep(found: dict[str, list[dict[str, Any]]], where: str, name: str, make: A
         found[where].append({"name": name, **make(shape)})
     except ArabesqueError as problem:
         found["skipped"].append({"name": name, "why": problem.cause})
+    except KERNEL_ERRORS as problem:  # one bad shape does not cost the others
+        words = str(problem)
+        why = "It has no bounds" if "infinite" in words.lower() else f"The kernel cannot convert it ({words})"
+        found["skipped"].append({"name": name, "why": why})
 
 
 def _edge_record(edge: Any) -> dict[str, Any]:
