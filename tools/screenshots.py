@@ -23,8 +23,9 @@ from arabesque.desk.settings import Colours, Settings
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.check.compare import Compare
 from arabesque.desk.tools.check.judge import GlossCheck, JoinsCheck
-from arabesque.desk.tools.check.judge_form import FormCheck, NetCheck
+from arabesque.desk.tools.check.judge_form import NetCheck
 from arabesque.desk.tools.check.judge_lines import CombsCheck, SectionsCheck
+from arabesque.desk.tools.patch.suggest import SuggestPatches
 from arabesque.desk.tools.patch.twins import Twins
 from arabesque.desk.tools.prepare.find_symmetry import FindSymmetry
 from arabesque.desk.tools.prepare.mark import Mark
@@ -175,6 +176,7 @@ def sculpting(at: Photographer) -> None:
     QTest.mouseRelease(at.view, LEFT, SHIFT, start + QPoint(-1, -4))
     at.key(Qt.Key.Key_Escape)
     at.key(Qt.Key.Key_Escape)
+    window.session.undo()
     window.sight.show_scans(ScanLook.SOLID)
 
 
@@ -208,6 +210,15 @@ def twinning(at: Photographer) -> None:
     window.sight.look_along("slanted")
 
 
+def suggesting(at: Photographer) -> None:
+    """Patches proposed over the calm areas."""
+    take(at, SuggestPatches)
+    at.key(Qt.Key.Key_Return)
+    at.shoot("suggest")
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_Escape)
+
+
 def judging(at: Photographer) -> None:
     """The checks over the patch, and over it and its other half."""
     window = at.window
@@ -224,7 +235,6 @@ def judging(at: Photographer) -> None:
         (CombsCheck, "combs"),
         (GlossCheck, "stripes"),
         (JoinsCheck, "joins"),
-        (FormCheck, "patch-form"),
         (NetCheck, "net"),
     ):
         at.key(Qt.Key.Key_0)
@@ -268,6 +278,7 @@ def main() -> None:
     show(window, "heron")
     at.idle()
     window.sight.look_along("slanted")
+    suggesting(at)
     sculpting(at)
     twinning(at)
     judging(at)

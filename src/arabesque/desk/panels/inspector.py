@@ -166,7 +166,7 @@ class FactsTable(QWidget):
         super().__init__()
         self.setObjectName("panel")
         self._grid = QGridLayout(self)
-        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setContentsMargins(0, 0, 4, 0)
         self._grid.setVerticalSpacing(4)
         self._grid.setColumnStretch(1, 1)
         self._rows: list[tuple[Words, Words]] = []

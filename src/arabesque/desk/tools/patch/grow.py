@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -29,52 +32,107 @@ FEWEST, MOST = 2, 6
 """Control points each way of what grows: one span."""
 
 
-class GrowPatch(Tool):
-    """Click a calm place, watch the area grow, Enter keeps it; its corners and borders can be dragged on."""
+@dataclass
+class Wishes:
+    """u, v: control points each way. plane, lines, patches: what growth stops at."""
+
+    u: int = whole(4, FEWEST, MOST, "Points u")
+    v: int = whole(4, FEWEST, MOST, "Points v")
+    patches: bool = labelled(True, "Stop at patches")
+    lines: bool = labelled(True, "Stop at lines")
+    plane: bool = labelled(False, "Stop at the twin plane")
+
+
+class Growing(Tool):
+    """What tools share whose patches grow beside the window; what was wished for last is what counts."""
 
     needs = (Scan,)
-    id = "grow"
     step = Step.PATCH
+    takes_places = True
+    Options = Wishes
+
+    def start(self) -> None:
+        self._job: Job | None = None
+
+    def stop(self) -> None:
+        self.drop()
+
+    @property
+    def growing(self) -> bool:
+        """True while something grows."""
+        return self._job is not None
+
+    def drop(self) -> None:
+        """Forget what grew, or grows."""
+        job, self._job = self._job, None
+        self.forget()
+        if job is not None:
+            job.cancel()
+
+    @abstractmethod
+    def forget(self) -> None:
+        """Nothing has grown."""
+
+    @abstractmethod
+    def grown(self, result: Any) -> None:
+        """What the work beside the window came to; None where it failed."""
+
+    @property
+    @abstractmethod
+    def begun(self) -> bool:
+        """True when something has grown, or grows."""
+
+    def stops(self) -> Stops:
+        """What growth stops at, as it is wished."""
+        o = self.options
+        return Stops(self.session, o.lines, o.patches, o.plane)
+
+    def run_beside(self, work: Callable[[Progress], Any]) -> None:
+        """Let something grow; every report is drawn."""
+        job = self._job = self.session.run(self.label, work)
+        job.progressed.connect(lambda *_: self.changed.emit())
+        job.done.connect(lambda result: self._finish(job, result))
+        job.failed.connect(lambda _: self._finish(job, None))
+        job.cancelled.connect(lambda: self._finish(job, None))
+        self.changed.emit()
+
+    def _finish(self, job: Job, result: Any) -> None:
+        if job is self._job:
+            self._job = None
+            self.grown(result)
+            self.changed.emit()
+
+    def escape(self) -> None:
+        if self.begun:
+            self.drop()
+            self.changed.emit()
+        else:
+            self.left.emit()
+
+
+class GrowPatch(Growing):
+    """Click a calm place, watch the area grow, Enter keeps it; its corners and borders can be dragged on."""
+
+    id = "grow"
     label = "Grow a patch"
     hint = "Click a calm place: the largest area that a light net holds within the tolerance grows from there"
     shortcut = "Y"
     icon = "ph.arrows-out-simple"
     short = "Grow"
-    takes_places = True
-
-    @dataclass
-    class Options:
-        """u, v: control points each way. plane, lines, patches: what growth stops at."""
-
-        u: int = whole(4, FEWEST, MOST, "Points u")
-        v: int = whole(4, FEWEST, MOST, "Points v")
-        patches: bool = labelled(True, "Stop at patches")
-        lines: bool = labelled(True, "Stop at lines")
-        plane: bool = labelled(False, "Stop at the twin plane")
 
     def start(self) -> None:
-        self._forget()
+        super().start()
+        self.forget()
         self._kept_one = False
 
-    def stop(self) -> None:
-        self._drop()
-
-    def _forget(self) -> None:
+    def forget(self) -> None:
         self.growth: Growth | None = None
         self._seed: Floats | None = None
         self._latest: Surface | None = None
-        self._job: Job | None = None
-
-    def _drop(self) -> None:
-        job = self._job
-        self._forget()
-        if job is not None:
-            job.cancel()
 
     @property
-    def growing(self) -> bool:
-        """True while an area grows."""
-        return self._job is not None
+    def begun(self) -> bool:
+        return self.growing or self.growth is not None
 
     @property
     def says(self) -> str:
@@ -111,46 +169,31 @@ class GrowPatch(Tool):
             self._seed_at(self._seed)
 
     def _seed_at(self, place: Floats) -> None:
-        self._drop()
-        scan, o = self.session.scan, self.options
+        self.drop()
+        scan, tolerance, stops = self.session.scan, self.session.document.tolerance, self.stops()
         assert scan is not None
-        tolerance, stops = self.session.document.tolerance, Stops(self.session, o.lines, o.patches, o.plane)
+        counts = self.options.u, self.options.v
         self._seed = place
 
         def work(progress: Progress) -> Growth:
-            return Grower(scan, tolerance, (o.u, o.v), stops.triangles()).grow(place, self._take_larger, progress)
+            return Grower(scan, tolerance, counts, stops.triangles()).grow(place, self._take_larger, progress)
 
-        job = self._job = self.session.run("Growing a patch", work)
-        job.progressed.connect(lambda *_: self.changed.emit())
-        job.done.connect(lambda growth: self._finish(job, growth))
-        job.failed.connect(lambda _: self._finish(job, None))
-        job.cancelled.connect(lambda: self._finish(job, None))
-        self.changed.emit()
+        self.run_beside(work)
 
     def _take_larger(self, surface: Surface) -> None:
         """Called beside the window: only remembered here, and drawn with the next report."""
         self._latest = surface
 
-    def _finish(self, job: Job, growth: Growth | None) -> None:
-        if job is not self._job:
-            return
-        self._job, self.growth = None, growth
-        self._latest = None if growth is None else growth.surface
-        self.changed.emit()
+    def grown(self, result: Growth | None) -> None:
+        self.growth = result
+        self._latest = None if result is None else result.surface
 
     def apply(self) -> None:
         growth = self.growth
         if growth is not None and self.session.edit(keep_growth, growth):
-            self._forget()
+            self.forget()
             self._kept_one = True
             self.changed.emit()
-
-    def escape(self) -> None:
-        if self.growing or self.growth is not None:
-            self._drop()
-            self.changed.emit()
-        else:
-            self.left.emit()
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         parts: list[Triangles | Lines | Discs | Label] = []

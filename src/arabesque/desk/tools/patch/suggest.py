@@ -7,14 +7,11 @@ from functools import partial
 
 import numpy as np
 
+from arabesque.arrays import Floats
 from arabesque.desk.facts import Choice, Fact
-from arabesque.desk.jobs import Job
-from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.making import previewed
-from arabesque.desk.tools.options import labelled, whole
-from arabesque.desk.tools.patch.grow import FEWEST, MOST, keep_growth
-from arabesque.desk.tools.patch.stops import Stops
+from arabesque.desk.tools.options import whole
+from arabesque.desk.tools.patch.grow import Growing, Wishes, keep_growth
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
@@ -26,52 +23,37 @@ from arabesque.scan import Scan
 MOST_PATCHES = 40
 
 
-class SuggestPatches(Tool):
+class SuggestPatches(Growing):
     """Enter looks for patches; those that are there can be clicked while others still grow; Enter takes them."""
 
-    needs = (Scan,)
     id = "suggest"
-    step = Step.PATCH
     label = "Suggest patches"
     hint = "Propose patches over the calm areas: click those that you want, Enter takes them, or all"
     shortcut = "Shift+Y"
     icon = "ph.selection-all"
     short = "Suggest"
-    takes_places = True
 
     @dataclass
-    class Options:
-        """u, v: control points each way. most: patches. plane, lines, patches: what growth stops at."""
+    class Options(Wishes):
+        """most: patches."""
 
-        u: int = whole(4, FEWEST, MOST, "Points u")
-        v: int = whole(4, FEWEST, MOST, "Points v")
         most: int = whole(12, 1, MOST_PATCHES, "At most")
-        patches: bool = labelled(True, "Stop at patches")
-        lines: bool = labelled(True, "Stop at lines")
-        plane: bool = labelled(False, "Stop at the twin plane")
 
     def start(self) -> None:
+        super().start()
+        self.forget()
+
+    def forget(self) -> None:
         self.found: list[Growth] = []
         self.chosen: set[int] = set()
-        self._job: Job | None = None
-
-    def stop(self) -> None:
-        self._drop()
-
-    def _drop(self) -> None:
-        job, self._job = self._job, None
-        self.found, self.chosen = [], set()
-        if job is not None:
-            job.cancel()
 
     @property
-    def looking(self) -> bool:
-        """True while patches are looked for."""
-        return self._job is not None
+    def begun(self) -> bool:
+        return self.growing or bool(self.found)
 
     @property
     def says(self) -> str:
-        if self.looking:
+        if self.growing:
             return "Looking: click those that you want; Esc stops and drops them"
         if self.found:
             return "Click those that you want, Enter takes them; with none clicked, all. Esc drops them"
@@ -79,7 +61,7 @@ class SuggestPatches(Tool):
 
     @property
     def can_apply(self) -> bool:
-        return not self.looking
+        return not self.growing
 
     @property
     def apply_word(self) -> str:
@@ -126,56 +108,40 @@ class SuggestPatches(Tool):
 
     def options_changed(self) -> None:
         """Other wishes make other patches: those that are there go."""
-        if self.found or self.looking:
-            self._drop()
+        if self.begun:
+            self.drop()
             self.changed.emit()
 
     def apply(self) -> None:
-        if self.looking:
+        if self.growing:
             return
         if not self.found:
             self._look()
             return
         taken = [self.found[k] for k in sorted(self.chosen)] or self.found
         if self.session.edit(_kept_all, taken):
-            self._drop()
+            self.drop()
             self.changed.emit()
 
     def _look(self) -> None:
-        scan, o = self.session.scan, self.options
+        scan, tolerance, stops = self.session.scan, self.session.document.tolerance, self.stops()
         assert scan is not None
-        tolerance, stops = self.session.document.tolerance, Stops(self.session, o.lines, o.patches, o.plane)
-        found = self.found
+        counts, most, found = (self.options.u, self.options.v), self.options.most, self.found
 
         def work(progress: Progress) -> list[Growth]:
-            return suggest(scan, tolerance, (o.u, o.v), stops.triangles(), o.most, found.append, progress)
+            return suggest(scan, tolerance, counts, stops.triangles(), most, found.append, progress)
 
-        job = self._job = self.session.run("Looking for patches", work)
-        job.progressed.connect(lambda *_: self.changed.emit())
-        job.done.connect(lambda all_of_them: self._finish(job, all_of_them))
-        job.failed.connect(lambda _: self._finish(job, None))
-        job.cancelled.connect(lambda: self._finish(job, None))
-        self.changed.emit()
+        self.run_beside(work)
 
-    def _finish(self, job: Job, all_of_them: list[Growth] | None) -> None:
-        if job is not self._job:
+    def grown(self, result: list[Growth] | None) -> None:
+        if result is None:
             return
-        self._job = None
-        if all_of_them is not None:
-            # in the order of their size now; what was clicked stays clicked
-            clicked = [self.found[k] for k in self.chosen]
-            self.found = all_of_them
-            self.chosen = {k for k, one in enumerate(self.found) if any(one is other for other in clicked)}
-            if not self.found:
-                self.session.tell("No calm area holds a patch: use more control points, or a wider tolerance", True)
-        self.changed.emit()
-
-    def escape(self) -> None:
-        if self.looking or self.found:
-            self._drop()
-            self.changed.emit()
-        else:
-            self.left.emit()
+        # in the order of their size now; what was clicked stays clicked
+        clicked = [self.found[k].corners for k in self.chosen]
+        self.found = result
+        self.chosen = {k for k, one in enumerate(result) if any(_same(one.corners, other) for other in clicked)}
+        if not result:
+            self.session.tell("No calm area holds a patch: use more control points, or a wider tolerance", True)
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         parts: list[Triangles | Lines | Discs | Label] = []
@@ -185,6 +151,11 @@ class SuggestPatches(Tool):
             middle = one.surface.at(np.array([[0.5, 0.5]]))[0]
             parts.append(Label(middle, f"{number + 1}{' ✓' if chosen else ''}"))
         return parts
+
+
+def _same(corners: Floats, others: Floats) -> bool:
+    """True for the corners of one patch, two of which may have been pulled up to a neighbour since."""
+    return bool((np.abs(corners - others).max(axis=1) == 0).sum() >= 2)
 
 
 def _area(scan: Scan) -> float:
