@@ -381,6 +381,24 @@ class GrowTest(WindowTest):
         self.assertIsInstance(self.window.hand.tool, FourCornerPatch)
         self.assertEqual(len(self.window.hand.tool.borders.lines), 4)
 
+    def test_it_is_seen_growing_and_enter_keeps_it_when_it_is_done(self) -> None:
+        self.key(Qt.Key.Key_Y)
+        tool = self.window.hand.tool
+        assert isinstance(tool, GrowPatch)
+        pick = heron().scan.pick([110.0, -25, 300], [0, 0, -1])
+        assert pick is not None
+        self.click(pick[0])
+        self.key(Qt.Key.Key_Return)
+        sizes = []
+        while tool.growing:
+            QTest.qWait(20)
+            drawn = [part for part in self.view.scene.triangles if part.slot == "growing"]
+            sizes += [float(np.ptp(part.points, axis=0).max()) for part in drawn]
+        self.idle()
+        self.assertGreater(len(set(sizes)), 2)
+        self.assertLess(sizes[0], sizes[-1])
+        self.assertIsNotNone(self.session.surface_item)
+
     def test_escape_drops_what_grows(self) -> None:
         self.key(Qt.Key.Key_Y)
         tool = self.window.hand.tool

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import os
 import threading
+import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -17,6 +18,8 @@ from arabesque.progress import Cancelled, Progress
 log = logging.getLogger(__name__)
 
 Work = Callable[[Progress], Any]
+TOLD_EVERY = 0.1
+"""Seconds between reports that the window hears of: each has it drawn."""
 
 
 class Job(QObject):
@@ -41,6 +44,7 @@ class Job(QObject):
         self.message = label
         self._work = work
         self._wanted = True
+        self._told = 0.0
 
     def cancel(self) -> None:
         """Stop at the next progress report; the result is dropped in any case."""
@@ -71,7 +75,10 @@ class Job(QObject):
         if not self._wanted:
             raise Cancelled
         self.fraction, self.message = fraction, message
-        self.progressed.emit(fraction, message)
+        now = time.monotonic()
+        if now - self._told >= TOLD_EVERY:
+            self._told = now
+            self.progressed.emit(fraction, message)
 
 
 def _step_back() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from abc import abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -28,6 +29,8 @@ from arabesque.progress import Progress
 from arabesque.recipes import PatchOnScan, Side, lines_of
 from arabesque.scan import Scan
 
+DRAWN_EVERY = 0.5
+"""Seconds between pictures of what grows."""
 FEWEST, MOST = 2, 6
 """Control points each way of what grows: one span."""
 
@@ -53,6 +56,7 @@ class Growing(Tool):
 
     def start(self) -> None:
         self._job: Job | None = None
+        self._drawn = 0.0
 
     def stop(self) -> None:
         self.drop()
@@ -90,11 +94,18 @@ class Growing(Tool):
     def run_beside(self, work: Callable[[Progress], Any]) -> None:
         """Let something grow; every report is drawn."""
         job = self._job = self.session.run(self.label, work)
-        job.progressed.connect(lambda *_: self.changed.emit())
+        job.progressed.connect(self._show_growth)
         job.done.connect(lambda result: self._finish(job, result))
         job.failed.connect(lambda _: self._finish(job, None))
         job.cancelled.connect(lambda: self._finish(job, None))
         self.changed.emit()
+
+    def _show_growth(self) -> None:
+        """Draw it as it is, but not so often that drawing is all that is done where it is slow."""
+        now = time.monotonic()
+        if now - self._drawn > DRAWN_EVERY:
+            self._drawn = now
+            self.changed.emit()
 
     def _finish(self, job: Job, result: Any) -> None:
         if job is self._job:
@@ -129,6 +140,7 @@ class GrowPatch(Growing):
         self.growth: Growth | None = None
         self._seed: Floats | None = None
         self._latest: Surface | None = None
+        self._wanted = False
 
     @property
     def begun(self) -> bool:
@@ -139,7 +151,7 @@ class GrowPatch(Growing):
         if self.session.scan is None:
             return "Open a scan first"
         if self.growing:
-            return "Growing: Esc drops it"
+            return "Growing: Enter keeps it when it is done, Esc drops it"
         if self.growth is not None:
             return "Enter keeps it, click elsewhere to grow from there, Esc drops it"
         if self._kept_one:
@@ -148,7 +160,7 @@ class GrowPatch(Growing):
 
     @property
     def can_apply(self) -> bool:
-        return self.growth is not None
+        return self.growth is not None or self.growing
 
     @property
     def facts(self) -> list[Fact]:
@@ -187,9 +199,12 @@ class GrowPatch(Growing):
     def grown(self, result: Growth | None) -> None:
         self.growth = result
         self._latest = None if result is None else result.surface
+        if self._wanted:
+            self.apply()
 
     def apply(self) -> None:
         growth = self.growth
+        self._wanted = self.growing
         if growth is not None and self.session.edit(keep_growth, growth):
             self.forget()
             self._kept_one = True
