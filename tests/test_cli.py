@@ -68,7 +68,21 @@ class CommandsTest(unittest.TestCase):
         compared = json.loads((self.folder / "c.json").read_text())
         self.assertLessEqual(KEYS, compared.keys())
         self.assertTrue(compared["within"])
-        self.assertAlmostEqual(compared["surface_to_scan"]["rms"], report["surface_to_scan"]["rms"], places=6)
+        for way in ("surface_to_scan", "scan_to_surface"):
+            for name in ("rms", "p95", "p99", "max", "inside", "inlier_p99", "outlier_share"):
+                self.assertAlmostEqual(compared[way][name], report[way][name], places=6)
+        self.assertGreaterEqual(report["coverage"], 0.97)
+        self.assertLessEqual(report["outside"], 0.05)
+        self.assertEqual(report["folded"], 0.0)
+        self.assertLessEqual(report["net"]["leg"], 1.3)
+        self.assertIn("within the tolerance", printed)
+        code, printed, _ = run(
+            "patch", scan, "--corners", *corners, "--tolerance", 0.2, "--borders", "natural", "--out", step,
+            "--report", self.folder / "n.json",
+        )  # fmt: skip
+        self.assertEqual(code, 0)
+        natural = json.loads((self.folder / "n.json").read_text())
+        self.assertGreater(natural["net"]["bend"], report["net"]["bend"])
 
     def test_other_units_are_kept(self) -> None:
         """A plane of 100 inches: the report speaks inches, the STEP file millimetres."""

@@ -9,6 +9,7 @@ from arabesque.checking import (
     Comb,
     Family,
     Flaw,
+    JoinMemory,
     Limits,
     close_ups,
     cut_triangles,
@@ -340,6 +341,22 @@ class JoinTest(unittest.TestCase):
         dented = Surface((3, 1), (knots, np.array([0, 0, 1.0, 1])), points)
         combs = shape_combs(dented, 3)
         self.assertTrue(any(mask.any() for comb in combs[:3] for mask in comb.flaws.values()))
+
+    def test_what_stays_is_not_measured_anew_and_is_the_same(self) -> None:
+        sheet = random_surface((3, 3), (3, 1), seed=2)
+        one, rest = split_surface(sheet, 0, 0.3)
+        two, three = split_surface(rest, 0, 0.6)
+        memory = JoinMemory()
+        find_joins([one, two, three], None, memory)
+        pulled = three.points.copy()
+        pulled[0] += [0, 0, 0.05]
+        shapes = [two, three.with_points(pulled), one]
+        again, fresh = find_joins(shapes, None, memory), find_joins(shapes)
+        self.assertEqual([(j.first, j.second) for j in again], [(j.first, j.second) for j in fresh])
+        self.assertEqual(len(fresh), 2)
+        for ours, theirs in zip(again, fresh, strict=True):
+            for name in ("points", "gap", "angle", "curvature", "change"):
+                np.testing.assert_allclose(getattr(ours, name), getattr(theirs, name), atol=1e-9)
 
     def test_patches_apart_do_not_meet(self) -> None:
         surface = random_surface((2, 2), (1, 1))

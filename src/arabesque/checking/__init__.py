@@ -23,7 +23,7 @@ from arabesque.checking.distance import (
 )
 from arabesque.checking.figures import Figures, inlier_bound
 from arabesque.checking.form import FormKind, Island, form_values, hollow_islands
-from arabesque.checking.joins import Join, Limits, find_joins
+from arabesque.checking.joins import Join, JoinMemory, Limits, find_joins
 from arabesque.checking.loupe import CloseUp, close_ups
 from arabesque.checking.net import CALM_BEND, CALM_LEG, Evenness, NetReport, evenness, read_net
 from arabesque.checking.outliers import grid_pairs, outliers
@@ -57,6 +57,7 @@ __all__ = [
     "FormKind",
     "Island",
     "Join",
+    "JoinMemory",
     "Limits",
     "NetReport",
     "Places",

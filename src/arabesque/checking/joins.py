@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from functools import cached_property
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
 from itertools import groupby
 from typing import Any, NamedTuple
 
@@ -131,25 +131,66 @@ class _Line:
         return np.linspace(0.0, 1.0, max(SAMPLES, PLACES_A_SPAN * max(self.rim.surface.spans) + 1))
 
 
-def find_joins(shapes: Sequence[Rimmed], reach: float | None = None) -> list[Join]:
+class JoinMemory:
+    """What was measured the last time: among shapes of which few change, only those that did are measured anew."""
+
+    def __init__(self) -> None:
+        self._lines: dict[int, tuple[Rimmed, list[_Line]]] = {}
+        # with what a pair is of, so that nothing else can come to have its identity
+        self._pairs: dict[tuple[int, int, float], tuple[object, object, list[tuple[bool, Join]]]] = {}
+        self._used: set[tuple[int, int, float]] = set()
+
+    def lines(self, shapes: Sequence[Rimmed]) -> list[list[_Line]]:
+        """The sampled rims of each shape; what is of no other shape is forgotten."""
+        t, now = np.linspace(0, 1, DENSE), {}
+        for shape in shapes:
+            known = self._lines.get(id(shape))
+            same = known is not None and known[0] is shape
+            now[id(shape)] = known if same and known is not None else (shape, _lines(shape.rims(), t))
+        self._lines = now
+        return [now[id(shape)][1] for shape in shapes]
+
+    def joins(
+        self, one: _Line, two: object, keys: tuple[Key, Key], reach: float, measure: Callable[[], list[Join]]
+    ) -> list[Join]:
+        """The joins of a rim with another one, or with the inside of a patch."""
+        name = id(one), id(two), reach
+        self._used.add(name)
+        if name not in self._pairs:
+            self._pairs[name] = one, two, [(join.first != keys[0], join) for join in measure()]
+        return [replace(join, first=keys[swapped], second=keys[not swapped]) for swapped, join in self._pairs[name][2]]
+
+    def done(self) -> None:
+        """Forget the pairs that were not asked for."""
+        self._pairs = {name: found for name, found in self._pairs.items() if name in self._used}
+        self._used = set()
+
+
+def find_joins(shapes: Sequence[Rimmed], reach: float | None = None, memory: JoinMemory | None = None) -> list[Join]:
     """All parts of rims of different shapes that run together within ``reach`` mm.
 
     Rims that meet no other rim, but run over the inside of a shape, count
-    too. reach: by itself 0.2 % of the size of everything.
+    too. reach: by itself 0.2 % of the size of everything. memory: of the last
+    time, among much the same shapes.
     """
     if len(shapes) < 2:
         return []
-    t = np.linspace(0, 1, DENSE)
-    rims = {(number, k): line for number, shape in enumerate(shapes) for k, line in enumerate(_lines(shape.rims(), t))}
+    known = JoinMemory() if memory is None else memory
+    rims = {(number, k): line for number, lines in enumerate(known.lines(shapes)) for k, line in enumerate(lines)}
     if not rims:
         return []
     if reach is None:
-        everything = np.concatenate([line.points for line in rims.values()])
-        reach = 0.002 * float(np.linalg.norm(np.ptp(everything, axis=0)))
+        everything = np.array([line.box for line in rims.values()])
+        size = float(np.linalg.norm(everything[:, 1].max(axis=0) - everything[:, 0].min(axis=0)))
+        # by two digits: it stays the same while something is pulled a little
+        reach = float(f"{0.002 * size:.1e}")
     found = []
     for one, two in _near_pairs(rims, reach):
-        found += _joins(rims, one, two, reach)
-    return found + _on_insides(rims, found, reach)
+        measure = partial(_joins, rims, one, two, reach)
+        found += known.joins(rims[one], rims[two], (one, two), reach, measure)
+    found += _on_insides(rims, found, reach, known)
+    known.done()
+    return found
 
 
 def _lines(rims: Sequence[Rim], t: Floats) -> list[_Line]:
@@ -162,7 +203,7 @@ def _lines(rims: Sequence[Rim], t: Floats) -> list[_Line]:
     return lines
 
 
-def _on_insides(rims: dict[Key, _Line], found: list[Join], reach: float) -> list[Join]:
+def _on_insides(rims: dict[Key, _Line], found: list[Join], reach: float, known: JoinMemory) -> list[Join]:
     """Rims that run over the inside of another shape's patch, among those that meet no rim."""
     taken = {pair for join in found for pair in (join.first, join.second)}
     bearers = {id(line.rim.surface): (number, line.rim.surface) for (number, _), line in rims.items()}
@@ -176,20 +217,24 @@ def _on_insides(rims: dict[Key, _Line], found: list[Join], reach: float) -> list
         least = max(LONGER * reach, SHORTEST * line.length)
         about = (_overlap(*line.box, low, high, reach) >= least) & (numbers != a)
         for b in np.flatnonzero(about).tolist():
-            # a rough look first: most rims that come near to a box do not touch what is in it
-            rough = foot_points(surfaces[b], line.points[::ROUGH])
-            near = np.linalg.norm(rough.points - line.points[::ROUGH], axis=1) <= reach
-            if np.count_nonzero(near) < 2:
-                continue
-            feet = foot_points(surfaces[b], line.points)
-            meets = np.linalg.norm(feet.points - line.points, axis=1) <= reach
-            meets &= surfaces[b].shows(feet.uv) & feet.inside
-            other = _Inside(surfaces[b])
-            for ends in _runs(meets, line, reach, line.length):
-                join = _measured(line, other, ends, reach, ((a, i), (int(numbers[b]), -1)), line.length)
-                if join is not None:
-                    made.append(join)
+            keys = (a, i), (int(numbers[b]), -1)
+            made += known.joins(line, surfaces[b], keys, reach, partial(_inside, line, surfaces[b], keys, reach))
     return made
+
+
+def _inside(line: _Line, surface: Surface, keys: tuple[Key, Key], reach: float) -> list[Join]:
+    """The parts of a rim that run over the inside of a patch."""
+    # a rough look first: most rims that come near to a box do not touch what is in it
+    rough = foot_points(surface, line.points[::ROUGH])
+    near = np.linalg.norm(rough.points - line.points[::ROUGH], axis=1) <= reach
+    if np.count_nonzero(near) < 2:
+        return []
+    feet = foot_points(surface, line.points)
+    meets = np.linalg.norm(feet.points - line.points, axis=1) <= reach
+    meets &= surface.shows(feet.uv) & feet.inside
+    ends = _runs(meets, line, reach, line.length)
+    found = [_measured(line, _Inside(surface), one, reach, keys, line.length) for one in ends]
+    return [join for join in found if join is not None]
 
 
 def _near_pairs(rims: dict[Key, _Line], reach: float) -> Iterator[tuple[Key, Key]]:

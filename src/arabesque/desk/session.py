@@ -9,7 +9,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from arabesque.checking import Distances, WayBack
+from arabesque.checking import Distances, JoinMemory, WayBack
 from arabesque.desk.asks import Asks
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.desk.kept import Kept
@@ -79,6 +79,7 @@ class Session(QObject):
         self.weighing.ready.connect(self.measured)
         self.looks = Looks()
         self.kept = Kept()
+        self.join_memory = JoinMemory()
         self.marks = Marks()
         self.marks.changed.connect(self.selection_changed)
         self.kernel = KernelWorker()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import replace
 
 import numpy as np
 
@@ -38,7 +39,8 @@ def run(options: argparse.Namespace) -> None:
         degree = tuple(options.degree) if options.degree else None
         patch = project.patch(np.array(options.corners) * scale, degree, options.borders)
         project.export(options.out, [patch])
-        fit = project.fit_of(patch)
+        # over all of the scan, as ``compare`` measures it, not over what is enough to find the patch
+        fit = replace(project.fit_of(patch), figures=project.compare())
     report(options, fit.as_record(), scale)
     print(
         f"{options.out}: degree {fit.surface.degree[0]} x {fit.surface.degree[1]}, {fit.surface.count} control points, "

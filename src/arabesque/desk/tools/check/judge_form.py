@@ -15,6 +15,7 @@ from arabesque.checking import (
     FormKind,
     Island,
     NetReport,
+    evenness,
     hollow_islands,
     measure_both_ways,
     read_net,
@@ -228,7 +229,9 @@ class NetCheck(Judge):
 
     id = "check-net"
     label = "Nets, weight"
-    hint = "Control points of each patch and in all; rows that cross, uneven spacing, points that dip inside"
+    hint = (
+        "Control points of each patch and in all; rows that cross, uneven spacing, points that dip, how evenly rows run"
+    )
     icon = "ph.grid-four"
     check = Nets()
 
@@ -243,6 +246,8 @@ class NetCheck(Judge):
         if not shapes:
             return [Fact("Patches", "none")]
         reports = [self.session.kept(read_net, shape) for shape in shapes]
+        nets = [self.session.kept(evenness, shape) for shape in shapes]
+        fair = all(net.fair for net in nets)
         calm = sum(report.calm for report in reports)
         crossing, uneven, dips = (
             int(sum(getattr(report, name).sum() for report in reports)) for name in ("crossing", "uneven", "dips")
@@ -254,8 +259,10 @@ class NetCheck(Judge):
             Fact("Calm nets", f"{calm} of {len(shapes)}", "good" if calm == len(shapes) else ""),
             Fact("Crossing cells", str(crossing), "bad" if crossing else ""),
             Fact("Uneven points", str(uneven)),
-            Fact("Worst ratio", f"{max(report.worst_ratio for report in reports):.2f}"),
             Fact("Points that dip", str(dips)),
+            Fact("Legs, worst", f"{max(net.leg for net in nets):.2f} : 1", "" if fair else "bad"),
+            Fact("Bend, worst", f"{max(net.bend for net in nets):.0f}°", "" if fair else "bad"),
+            Fact("Speed, worst", f"{max(net.speed for net in nets):.2f} : 1"),
         ]
 
     @property
