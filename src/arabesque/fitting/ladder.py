@@ -18,6 +18,8 @@ from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan
 
 IDLE_STEPS = 2
+NARROWEST = 0.1
+"""Of the widest span: narrower ones are not divided any more."""
 LEAST_GAIN = 0.98
 CHECK_SAMPLES = 60
 CHECK_SCAN_POINTS = 4000
@@ -25,8 +27,11 @@ CHECK_SCAN_POINTS = 4000
 
 @dataclass(frozen=True, eq=False)
 class _Rung:
+    """errors: for u and v how far each span stands off the scan, mm² times mm²."""
+
     surface: Surface
     figures: Figures
+    errors: tuple[Floats, Floats]
 
     @property
     def cost(self) -> float:
@@ -80,26 +85,32 @@ def refit(
     return finished(fitted, scan, tolerance, Stop.FIXED, began, part(progress, 0.8, 1.0))
 
 
-def raised(surface: Surface, u: int, v: int, even: bool = False) -> Surface:
+def raised(
+    surface: Surface, u: int, v: int, even: bool = False, errors: tuple[Floats, Floats] | None = None
+) -> Surface:
     """The same surface one step heavier along u and/or v: a degree up, or from degree 5 on more spans.
 
-    even: new knots come in pairs, so that knots that are the same read backwards stay so.
+    even: new knots come in pairs, so that knots that are the same read backwards stay so. errors: of each span along u
+    and along v; knots go where they are largest, or into the widest spans where they are not known.
     """
     for axis, wanted in ((0, u), (1, v)):
         if wanted:
             if surface.spans[axis] == 1 and surface.degree[axis] < HIGHEST_DEGREE:
                 surface = surface.elevated(*((1, 0) if axis == 0 else (0, 1)))
             else:
-                surface = _more_spans(surface, axis, even)
+                surface = _more_spans(surface, axis, even, None if errors is None else errors[axis])
     return surface
 
 
-def _more_spans(surface: Surface, axis: int, even: bool) -> Surface:
-    """Knots in the middle of the widest spans: one, or a quarter of them where there are many."""
+def _more_spans(surface: Surface, axis: int, even: bool, errors: Floats | None) -> Surface:
+    """Knots in the middle of the spans that are furthest off, or widest: one, or a quarter of them where there are
+    many."""
     breaks = breakpoints(surface.knots[axis])
     widths = np.diff(breaks)
-    widest = np.argsort(-widths, kind="stable")[: -(-len(widths) // 4)]
-    middles = breaks[widest] + widths[widest] / 2
+    # a span much narrower than the others has had its knots, whatever is left there
+    worst = widths if errors is None else np.where(widths > NARROWEST * widths.max(), errors, -1.0)
+    chosen = np.argsort(-worst, kind="stable")[: -(-len(widths) // 4)]
+    middles = breaks[chosen] + widths[chosen] / 2
     if even:
         middles = np.unique(np.round(np.concatenate([middles, breaks[0] + breaks[-1] - middles]), 12))
     return surface.with_knots(*((middles, ()) if axis == 0 else ((), middles)))
@@ -155,7 +166,8 @@ def _rungs(rung: _Rung, scan: Scan, settings: FitSettings, progress: Progress) -
         ways = [(1, 1)] if max(rung.surface.degree) < 3 else [(1, 0), (0, 1), (1, 1)]
         tried = []
         for u, v in ways:
-            fitted = fit_patch(raised(rung.surface, u, v), scan, settings, trusted=rung.surface.count > 9)
+            heavier = raised(rung.surface, u, v, errors=rung.errors)
+            fitted = fit_patch(heavier, scan, settings, trusted=rung.surface.count > 9)
             tried.append(_measured(fitted, scan, settings.tolerance))
         sufficient = [t for t in tried if t.figures.within(settings.tolerance)]
         rung = min(sufficient, key=lambda t: t.surface.count) if sufficient else min(tried, key=lambda t: t.cost)
@@ -163,7 +175,14 @@ def _rungs(rung: _Rung, scan: Scan, settings: FitSettings, progress: Progress) -
 
 
 def _measured(surface: Surface, scan: Scan, tolerance: float) -> _Rung:
-    return _Rung(surface, shape_to_scan(surface, scan, CHECK_SAMPLES).figures(tolerance))
+    found = shape_to_scan(surface, scan, CHECK_SAMPLES)
+    off = np.where(found.valid, found.distance, 0.0) ** 2 * found.samples.areas
+    errors: list[Floats] = []
+    for axis in (0, 1):
+        breaks = breakpoints(surface.knots[axis])
+        span = np.clip(np.searchsorted(breaks, found.samples.uv[:, axis], side="right") - 1, 0, len(breaks) - 2)
+        errors.append(np.asarray(np.bincount(span, off, len(breaks) - 1), dtype=np.float64))
+    return _Rung(surface, found.figures(tolerance), (errors[0], errors[1]))
 
 
 def _polished(rung: _Rung, scan: Scan, settings: FitSettings) -> Surface:
