@@ -4,7 +4,9 @@ import unittest
 
 import numpy as np
 import splipy
+from scipy.optimize import minimize
 
+from arabesque.arrays import Floats
 from arabesque.errors import InvalidShape
 from arabesque.geometry import Surface, bezier_knots, foot_points, lower_degree
 from tests.examples import random_surface
@@ -81,6 +83,19 @@ class AlgebraTest(unittest.TestCase):
         worst = np.linalg.norm(gap, axis=2).max()
         self.assertAlmostEqual(lowered.error, worst, delta=0.02 * worst)
         np.testing.assert_array_equal(lowered.surface.points[[0, -1]], surface.points[[0, -1]])
+        # in many short spans too: found by SciPy's search from the worst of a fine grid
+        many = random_surface((4, 3), (9, 7), seed=3)
+        lowered = lower_degree(many, 0)
+        u = np.linspace(0, 1, 1201)
+        off = np.linalg.norm(lowered.surface.on_grid(u, u)[0, 0] - many.on_grid(u, u)[0, 0], axis=2)
+        i, j = np.unravel_index(off.argmax(), off.shape)
+
+        def closeness(uv: Floats) -> float:
+            at = np.clip(uv, 0, 1)[None]
+            return -float(np.linalg.norm(lowered.surface.at(at) - many.at(at)))
+
+        best = -minimize(closeness, [u[i], u[j]], method="Nelder-Mead", options={"xatol": 1e-9}).fun
+        self.assertAlmostEqual(lowered.error / best, 1.0, delta=1e-3)
 
 
 class ValueTest(unittest.TestCase):

@@ -14,6 +14,8 @@ from arabesque.geometry.knots import breakpoints
 from arabesque.geometry.surface import Surface
 
 SAMPLES_PER_SPAN = 24
+MOVES_PER_SPAN, CLOSER = 9, 3
+"""Places along each span at which moves are measured, and how often they are looked at more closely."""
 
 
 class Lowered(NamedTuple):
@@ -52,9 +54,27 @@ def lower_degree(surface: Surface, axis: int) -> Lowered:
     both = (lower, surface.knots[1]) if axis == 0 else (surface.knots[0], lower)
     degrees = (degree - 1, surface.degree[1]) if axis == 0 else (surface.degree[0], degree - 1)
     lowered = Surface(degrees, both, points)
-    u, v = (np.linspace(a, b, 60) for a, b in surface.domain)
-    moved = lowered.on_grid(u, v)[0, 0] - surface.on_grid(u, v)[0, 0]
-    return Lowered(lowered, float(np.linalg.norm(moved, axis=2).max()))
+    return Lowered(lowered, largest_move(surface, lowered))
+
+
+def largest_move(before: Surface, after: Surface) -> float:
+    """Largest distance between equal parameters of two surfaces over the same domain, mm.
+
+    Looked for in every span of either, and closer where it is largest.
+    """
+    at = []
+    for axis in (0, 1):
+        breaks = np.unique(np.concatenate([before.knots[axis], after.knots[axis]]))
+        steps = np.linspace(0, 1, MOVES_PER_SPAN)
+        at.append(np.unique(np.concatenate([a + (b - a) * steps for a, b in pairwise(breaks)])))
+    largest = 0.0
+    for _ in range(1 + CLOSER):
+        moved = np.linalg.norm(after.on_grid(at[0], at[1])[0, 0] - before.on_grid(at[0], at[1])[0, 0], axis=2)
+        i, j = np.unravel_index(int(moved.argmax()), moved.shape)
+        largest = max(largest, float(moved[i, j]))
+        worst = [(row, int(k)) for row, k in zip(at, (i, j), strict=True)]
+        at = [np.linspace(row[max(k - 1, 0)], row[min(k + 1, len(row) - 1)], MOVES_PER_SPAN) for row, k in worst]
+    return largest
 
 
 def _rows(surface: Surface, axis: int) -> Floats:

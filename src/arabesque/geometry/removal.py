@@ -12,7 +12,7 @@ from arabesque.errors import InvalidShape
 from arabesque.geometry.curve import Curve
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import breakpoints
-from arabesque.geometry.reduction import SAMPLES_PER_SPAN, Lowered, lower_degree
+from arabesque.geometry.reduction import SAMPLES_PER_SPAN, Lowered, largest_move, lower_degree
 from arabesque.geometry.surface import Surface
 
 
@@ -70,9 +70,7 @@ def simplify_surface(surface: Surface, tolerance: float) -> tuple[Surface, float
         points = np.swapaxes(removed.points.reshape(len(removed.points), *shape[1:]), 0, axis)
         knots = (removed.knots, lighter.knots[1]) if axis == 0 else (lighter.knots[0], removed.knots)
         lighter = Surface(surface.degree, knots, points)
-    u, v = _samples(surface.knots[0]), _samples(surface.knots[1])
-    moved = lighter.on_grid(u, v)[0, 0] - surface.on_grid(u, v)[0, 0]
-    return lighter, float(np.linalg.norm(moved, axis=2).max())
+    return lighter, largest_move(surface, lighter)
 
 
 def lower_degree_within(surface: Surface, axis: int, tolerance: float) -> Lowered | None:
