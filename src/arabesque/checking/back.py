@@ -29,7 +29,6 @@ FAR_OFF = 40.0
 """Tolerances up to which the scan is followed from what is close to a surface, into grooves and over bosses."""
 PLACES_ALONG = 60.0
 """The scan is read at steps of at least this share of the surface's size: triangles longer than that are divided."""
-
 MOST_PLACES = 40_000
 """Over the whole scan, where its triangles are divided."""
 MOST_PIECES = 40

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from enum import Enum
+from math import isqrt
 
 import numpy as np
 
@@ -131,7 +132,8 @@ class CalmFit:
         idle = turning = 0
         factor = 1 / HOPEFUL
         first = [next((r for r in even_rungs(MOST_POINTS) if r.count >= 4 and self._holds(r, k)), None) for k in (0, 1)]
-        heaviest = even_rungs(MOST_POINTS)[-1]
+        # as heavy each way as the limit of points allows both to be
+        heaviest = even_rungs(isqrt(MOST_POINTS))[-1]
         target = self._read(self.fitted(self.start(first[0] or heaviest, first[1] or heaviest), rounds=6))
         lines = target.places.swapaxes(0, 1), target.places
         ladders = [even_rungs(MOST_POINTS) + driven_rungs(one, MOST_POINTS) for one in lines]

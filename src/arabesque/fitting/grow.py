@@ -159,14 +159,15 @@ class Grower:
                 if grown is not None:
                     grown(best.surface)
         extent, best = self._corners(frame, extent, best, grown, progress)
+        tried: Growth | None = best
         for _ in range(MOST_SHRINKS):
             progress(0.97, "Measuring both ways")
-            sure = self.sure(best)
+            sure = None if tried is None else self.sure(tried)
             if sure is not None:
                 return sure
             extent = extent.shrunk(SHRINK)
-            best = self._tried(frame, extent) or best
-        return best
+            tried = self._tried(frame, extent)
+        raise _nothing_holds()
 
     def _corners(
         self, frame: _Frame, extent: _Extent, best: Growth, grown: Grown | None, progress: Progress
@@ -223,10 +224,7 @@ class Grower:
             if found is not None:
                 return extent, found
             size /= 2
-        raise FitProblem(
-            "Nothing grows from here within the tolerance",
-            "Click a calmer place, away from rims, lines and patches; or use more control points",
-        )
+        raise _nothing_holds()
 
     def _place(self, frame: _Frame, u: float, v: float) -> Floats | None:
         """The place on the scan u mm along one direction and then v mm along the other; None beyond a rim."""
@@ -281,6 +279,13 @@ class Grower:
         if net.leg > MOST_LEG or net.bend > MOST_BEND:
             return None
         return Growth(corners, surface, figures.inlier_p99, net, tuple(through))
+
+
+def _nothing_holds() -> FitProblem:
+    return FitProblem(
+        "Nothing grows from here within the tolerance",
+        "Click a calmer place, away from rims, lines and patches; or use more control points",
+    )
 
 
 def _four_sided(corners: Floats) -> bool:
