@@ -5,6 +5,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QSpinBox
 
+from arabesque.checking import measure_both_ways
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.grow import GrowPatch
 from arabesque.desk.tools.patch.move_points import MovePoints
@@ -151,6 +152,18 @@ class FourCornersTest(WindowTest):
         self.assertEqual(told["Control points"], str(self.tool.fit.surface.count))
         self.assertEqual(told["Stopped"], "the lightest that keeps the tolerance")
         self.assertEqual(told["Verdict"], "within the tolerance")
+        # what is told is what a report of the kept patch tells, to the last digit that shows
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        scan = self.session.scan
+        assert scan is not None
+        report = measure_both_ways([self.surface()], scan, 0.2)
+        self.assertEqual(told["Patch to scan"], f"{report.surface_to_scan.inlier_p99:.3f} mm")
+        self.assertEqual(told["Scan to patch"], f"{report.scan_to_surface.inlier_p99:.3f} mm")
+        strip = self.window.fit_strip
+        self.assertEqual(strip.back.value.text(), f"{report.scan_to_surface.inlier_p99:.3f}")
+        self.assertEqual(strip.rms.value.text(), f"{report.surface_to_scan.rms:.3f}")
+        self.assertEqual(strip.inside.value.text(), f"{100 * report.surface_to_scan.inside:.1f} %")
         for label in (
             "Degree",
             "Spans",

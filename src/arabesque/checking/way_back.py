@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from arabesque.arrays import Bools, Floats
-from arabesque.checking.back import Places, belonging, reading_step, scan_places
+from arabesque.checking.back import Back, Places, belonging, reading_step, scan_places
 from arabesque.checking.figures import Figures
 from arabesque.checking.outliers import FAR, outliers
 from arabesque.geometry import Surface, foot_points, strictly_inside
@@ -33,7 +33,7 @@ class WayBack:
     (n,) true where the foot lies inside the surface and belongs to it. own:
     (n,) true for points of the sheet of the scan that the surface lies on,
     inside it or beside. start: the surface that the points were chosen for.
-    reach: mm, how far from that one they may lie.
+    reach: mm, how far from that one they may lie. every: the way back of all of the scan, while the surface stays.
     """
 
     points: Floats
@@ -45,6 +45,7 @@ class WayBack:
     counts: Bools
     start: Surface
     reach: float
+    every: Back | None = None
 
     @classmethod
     def begin(cls, surface: Surface, scan: Scan, reach: float, most: int = MOST_POINTS) -> WayBack:
@@ -80,7 +81,7 @@ class WayBack:
         """One in ``share`` of the points."""
         names = ("points", "normals", "areas", "own", "uv", "distance", "counts")
         taken = {name: getattr(self, name)[::share] for name in names}
-        return replace(self, **taken)
+        return replace(self, **taken, every=None)
 
     def follow(self, surface: Surface) -> WayBack:
         """The same points on a surface with other control points; quick when these moved a little.
@@ -107,13 +108,19 @@ class WayBack:
         side = np.einsum("nc,nc->n", gap, self.normals)
         distance = np.where(side < 0, -size, size)
         counts = self.own & strictly_inside(surface, uv) & surface.shows(uv) & (size <= far)
-        return replace(self, uv=uv, distance=distance, counts=counts)
+        return replace(self, uv=uv, distance=distance, counts=counts, every=None)
 
 
 def way_figures(ways: Sequence[WayBack], tolerance: float) -> Figures:
-    """Figures of the points of several ways that count, by area."""
+    """Figures of several ways, by area: of all of the scan where the surface stays, else of the points that count."""
     if not ways:
         return Figures.of(np.zeros(0), tolerance)
-    parts = [(way.distance, way.areas, way.apart(tolerance), way.counts) for way in ways]
-    distance, areas, apart, counts = (np.concatenate(values) for values in zip(*parts, strict=True))
-    return Figures.of(distance[counts], tolerance, areas[counts], apart[counts])
+    parts = []
+    for way in ways:
+        if way.every is not None:
+            parts.append((way.every.distance, way.every.areas, way.every.apart))
+        else:
+            some = way.counts
+            parts.append((way.distance[some], way.areas[some], way.apart(tolerance)[some]))
+    distance, areas, apart = (np.concatenate(values) for values in zip(*parts, strict=True))
+    return Figures.of(distance, tolerance, areas, apart)

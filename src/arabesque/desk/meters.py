@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from typing import NamedTuple, TypeGuard, TypeVar
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.arrays import Bools, Floats, Ints
-from arabesque.checking import Distances, WayBack, reach_back, shape_to_scan
+from arabesque.checking import Distances, WayBack, reach_back, scan_to_shapes, shape_to_scan
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.geometry import Surface
 from arabesque.scan import Scan
@@ -175,7 +176,9 @@ class Meters(QObject):
 
     def _measure_back(self, surface: Surface, scan: Scan, found: Distances, tolerance: float) -> None:
         def work(_: object) -> WayBack:
-            return WayBack.begin(surface, scan, reach_back(found.distance[found.valid], tolerance))
+            reach = reach_back(found.distance[found.valid], tolerance)
+            every = scan_to_shapes(scan, [surface], reach, tolerance)
+            return replace(WayBack.begin(surface, scan, reach), every=every)
 
         def finish(back: WayBack) -> None:
             self._backs[id(surface)] = (surface, scan, tolerance, back)

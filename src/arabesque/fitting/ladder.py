@@ -22,7 +22,6 @@ NARROWEST = 0.1
 """Of the widest span: narrower ones are not divided any more."""
 LEAST_GAIN = 0.98
 CHECK_SAMPLES = 60
-CHECK_SCAN_POINTS = 4000
 
 
 @dataclass(frozen=True, eq=False)
@@ -201,7 +200,7 @@ def finished(
 ) -> PatchFit:
     """A patch with its figures: both ways, its net, and how it covers what border lines enclose."""
     progress(0.95, "Measuring both ways")
-    figures = measure_both_ways([surface], scan, tolerance, most_scan_points=CHECK_SCAN_POINTS)
+    figures = measure_both_ways([surface], scan, tolerance)
     covered = None if enclosed is None else cover(surface, enclosed.scan, enclosed.inside, tolerance)
     seconds = time.perf_counter() - began
     return PatchFit(surface, figures, evenness(surface), tolerance, stopped, seconds, covered, lines)

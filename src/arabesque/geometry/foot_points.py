@@ -11,6 +11,8 @@ from arabesque.geometry.surface import Surface
 NEWTON_STEPS = 5
 DAMPED_STEPS = 20
 SEEDS = 4
+ARRIVED = 1e-8
+"""mm: after a step so short the next one would be rounding, for Newton's method squares its error."""
 SETTLED = 1e-6
 """mm, for each of distance: a longer last step is no end."""
 
@@ -39,8 +41,13 @@ def foot_points(surface: Surface, points: Floats, seeds_per_span: int = 12) -> F
     seed_size, nearest = tree.query(points)
     uv = np.column_stack([u[nearest // len(v)], v[nearest % len(v)]])
     low, high = np.array([u0, v0]), np.array([u1, v1])
+    gone = np.full(len(points), np.inf)
+    left = np.arange(len(points))
     for _ in range(NEWTON_STEPS):
-        uv, _, _, gone = step_to_feet(surface.derivatives(uv, 2), points, uv, low, high)
+        uv[left], _, _, gone[left] = step_to_feet(surface.derivatives(uv[left], 2), points[left], uv[left], low, high)
+        left = left[gone[left] > ARRIVED]
+        if not len(left):
+            break
     feet = surface.at(uv)
     size = np.linalg.norm(feet - points, axis=1)
     # Newton's method went astray where it ends further off than it began, or still moves inside the surface

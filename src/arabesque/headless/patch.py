@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-from dataclasses import replace
 
 import numpy as np
 
@@ -39,8 +38,7 @@ def run(options: argparse.Namespace) -> None:
         degree = tuple(options.degree) if options.degree else None
         patch = project.patch(np.array(options.corners) * scale, degree, options.borders)
         project.export(options.out, [patch])
-        # over all of the scan, as ``compare`` measures it, not over what is enough to find the patch
-        fit = replace(project.fit_of(patch), figures=project.compare())
+        fit = project.fit_of(patch)
     report(options, fit.as_record(), scale)
     print(
         f"{options.out}: degree {fit.surface.degree[0]} x {fit.surface.degree[1]}, {fit.surface.count} control points, "
