@@ -15,7 +15,7 @@ from arabesque.cli import main
 from arabesque.geometry import Surface
 from arabesque.scan import Scan, read_scan, write_scan
 from arabesque.solid import KernelWorker, write_step
-from tests.examples import grid_faces, plane
+from tests.examples import grid_faces, plane, sheet
 from tests.reference import horned_head, rabbit, teapot_patches
 
 FIGURES = {"rms", "p95", "p99", "max", "inside"}
@@ -83,6 +83,23 @@ class CommandsTest(unittest.TestCase):
         self.assertEqual(code, 0)
         natural = json.loads((self.folder / "n.json").read_text())
         self.assertGreater(natural["net"]["bend"], report["net"]["bend"])
+
+    def test_suggest_over_a_roof_and_round_a_place(self) -> None:
+        """Two slopes: a patch each, in metres; and the one that grows from a place. Nonsense is one line."""
+        roof = sheet(lambda x, y: -np.abs(x) * np.tan(np.radians(25)) + 0 * y, (100, 80), noise=0.01)
+        write_scan(self.folder / "roof.ply", Scan(roof.points / 1000, roof.triangles))
+        scan, out, told = self.folder / "roof.ply", self.folder / "roof.step", self.folder / "s.json"
+        common = ("--unit", "m", "--points", 2, 2, "--tolerance", 0.0001, "--out", out, "--report", told)
+        code, printed, _ = run("suggest", scan, "--most", 2, *common)
+        self.assertEqual(code, 0)
+        report = json.loads(told.read_text())
+        self.assertEqual((report["faces"], report["control_points"], report["within"]), (2, 8, True))
+        self.assertLess(report["scan_to_surface"]["p99"], 0.0001)
+        self.assertIn("2 patches", printed)
+        code, _, _ = run("suggest", scan, "--at=-0.03,0,-0.014", *common)
+        self.assertEqual((code, json.loads(told.read_text())["faces"]), (0, 1))
+        code, _, complaint = run("suggest", scan, "--at", "0,0,0", *common[:-4], "--points", 9, 1, "--out", out)
+        self.assertEqual((code, complaint.count("\n")), (1, 1))
 
     def test_other_units_are_kept(self) -> None:
         """A plane of 100 inches: the report speaks inches, the STEP file millimetres."""

@@ -32,7 +32,7 @@ from numpy.typing import ArrayLike
 from arabesque.arrays import Bools
 from arabesque.checking import BothWays, Join, find_joins, measure_both_ways
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.fitting import Borders, Grower, Growth, PatchFit, check_tolerance, covered_triangles, suggest
+from arabesque.fitting import Borders, Grower, PatchFit, blocked_triangles, check_tolerance, suggest
 from arabesque.geometry import Surface
 from arabesque.model import (
     SUFFIX,
@@ -217,12 +217,19 @@ class Project:
         growth = Grower(self.scan, self.tolerance, points, self._covered()).grow(
             np.array(place, dtype=float), None, self._progress
         )
-        return self._grown(growth)
+        change = edits.patches.grown(self.document, growth)
+        self._do(change)
+        assert change.select is not None
+        return self.document[change.select]
 
     def suggest(self, points: tuple[int, int] = (4, 4), most: int = 12) -> list[AnyItem]:
         """Lay patches over the calm areas of the reference scan that are free; the largest first."""
         found = suggest(self.scan, self.tolerance, points, self._covered(), most, None, self._progress)
-        return [self._grown(growth) for growth in found]
+        if not found:
+            return []
+        before = set(self.document.items)
+        self._do(edits.patches.all_grown(self.document, found))
+        return [item for item in self.items if item.id not in before]
 
     def patch_between(
         self, ring: Iterable[tuple[AnyItem, int] | ArrayLike], degree: tuple[int, int] = (3, 3), tangent: bool = False
@@ -316,15 +323,8 @@ class Project:
 
     def _covered(self) -> Bools:
         """Triangles of the scan that lie below patches."""
-        surfaces = [item.shape for item in self.items if isinstance(item.shape, Surface)]
-        blocked = np.zeros(len(self.scan.triangles), dtype=bool)
-        blocked[covered_triangles(self.scan, surfaces, 4 * self.tolerance)] = True
-        return blocked
-
-    def _grown(self, growth: Growth) -> AnyItem:
-        one, two, three, four = (Side(through=places) for places in growth.through)
-        recipe = PatchOnScan(growth.corners, growth.surface.degree, sides=(one, two, three, four))
-        return self._derived(f"patch of {growth.surface.count} points grown", "Patch", recipe, growth.surface)
+        patches = [item.shape for item in self.items if isinstance(item.shape, Surface)]
+        return blocked_triangles(self.scan, self.tolerance, patches)
 
     def _derived(self, label: str, name: str, recipe: Recipe, shape: Any = None) -> AnyItem:
         """An item made by a recipe; shape: what it makes now, where that is known."""

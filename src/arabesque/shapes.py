@@ -133,6 +133,13 @@ class Rimmed(Protocol):
     def rims(self) -> Sequence[Any]: ...
 
 
+@runtime_checkable
+class Guiding(Protocol):
+    """A shape with lines that the side of a patch can be laid on: (n, 3) places each, and whether it is closed."""
+
+    def guides(self) -> Sequence[tuple[Floats, bool]]: ...
+
+
 @dataclass(frozen=True, eq=False)
 class Net:
     """What the hand pulls.

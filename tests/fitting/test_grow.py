@@ -6,7 +6,8 @@ import numpy as np
 
 from arabesque.checking import measure_both_ways
 from arabesque.errors import FitProblem
-from arabesque.fitting import Grower, covered_triangles, crossed_triangles, plane_triangles, suggest
+from arabesque.fitting import Grower, covered_triangles, suggest
+from arabesque.fitting.grow import crossed_triangles, plane_triangles
 from arabesque.fitting.suggest import calm_places
 from arabesque.geometry import Surface
 from arabesque.progress import Cancelled

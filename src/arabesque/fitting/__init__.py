@@ -5,7 +5,7 @@ from arabesque.fitting.corners import bilinear, corners_on_scan
 from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix, roughness
 from arabesque.fitting.four_corners import Through, calm_patch, four_corner_patch, quick_patch, sides_after
-from arabesque.fitting.grow import Grower, Growth, covered_triangles, crossed_triangles, plane_triangles
+from arabesque.fitting.grow import Grower, Growth, blocked_triangles, covered_triangles
 from arabesque.fitting.ladder import raised, refit
 from arabesque.fitting.lay_between import EdgeOf, Piece, lay_between, ring_of
 from arabesque.fitting.patch import EVEN, FitSettings, corners_only, fit_patch, on_scan_borders
@@ -27,6 +27,7 @@ __all__ = [
     "Stop",
     "Through",
     "bilinear",
+    "blocked_triangles",
     "border_line",
     "border_lines",
     "calm_patch",
@@ -34,7 +35,6 @@ __all__ = [
     "corners_on_scan",
     "corners_only",
     "covered_triangles",
-    "crossed_triangles",
     "enclosed_part",
     "even_steps",
     "evenness_matrix",
@@ -44,7 +44,6 @@ __all__ = [
     "lay_between",
     "lightest",
     "on_scan_borders",
-    "plane_triangles",
     "quick_patch",
     "raised",
     "refit",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -15,8 +15,8 @@ from arabesque.fitting.calm import CalmFit
 from arabesque.fitting.four_corners import ALL_CALM, Through, four_corner_patch
 from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
 from arabesque.fitting.patch_fit import check_tolerance
-from arabesque.fitting.rungs import Rung
-from arabesque.geometry import Surface, border_of, uniform_knots
+from arabesque.fitting.rungs import HIGHEST_DEGREE, Rung
+from arabesque.geometry import Plane, Surface, border_of, uniform_knots
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, walk_ahead
 
@@ -41,6 +41,8 @@ FULL = 0.92
 """Of the tolerance: what is found by few samples is to stand before many."""
 SHRINK, MOST_SHRINKS = 0.97, 5
 """An area that does not stand before many samples is taken back by so much, so many times at most."""
+BELOW = 4.0
+"""Tolerances from a patch up to which the scan lies below it."""
 SAMPLES, ROUNDS, CHECKED = 20, 3, 30
 EDGE_PLACES = 61
 
@@ -125,6 +127,10 @@ class Grower:
         self, scan: Scan, tolerance: float, counts: tuple[int, int] = (4, 4), blocked: Bools | None = None
     ) -> None:
         check_tolerance(tolerance)
+        if not all(2 <= count <= HIGHEST_DEGREE + 1 for count in counts):
+            raise FitProblem(
+                f"{counts[0]} x {counts[1]} control points cannot grow", f"Use 2 to {HIGHEST_DEGREE + 1} each way"
+            )
         self._scan, self._tolerance = scan, tolerance
         self._rungs = [Rung(count - 1, uniform_knots(count - 1, 1)) for count in counts]
         self._blocked = np.zeros(len(scan.triangles), dtype=bool) if blocked is None else blocked
@@ -313,6 +319,22 @@ def plane_triangles(scan: Scan, normal: Floats, offset: float) -> Ints:
     counts = side[scan.triangles].sum(axis=1)
     found: Ints = np.flatnonzero((counts > 0) & (counts < 3))
     return found
+
+
+def blocked_triangles(
+    scan: Scan,
+    tolerance: float,
+    patches: Sequence[Surface] = (),
+    lines: Sequence[Floats] = (),
+    plane: Plane | None = None,
+) -> Bools:
+    """(m,) triangles that nothing may grow over: below patches, under lines, across a plane."""
+    blocked = np.zeros(len(scan.triangles), dtype=bool)
+    blocked[crossed_triangles(scan, list(lines))] = True
+    blocked[covered_triangles(scan, list(patches), BELOW * tolerance)] = True
+    if plane is not None:
+        blocked[plane_triangles(scan, plane.normal, plane.offset)] = True
+    return blocked
 
 
 def covered_triangles(scan: Scan, surfaces: list[Surface], reach: float) -> Ints:

@@ -8,7 +8,7 @@ import numpy as np
 
 from arabesque.arrays import Bools, Floats, tree_of
 from arabesque.errors import FitProblem
-from arabesque.fitting.grow import Grower, Growth, covered_triangles
+from arabesque.fitting.grow import BELOW, Grower, Growth, covered_triangles
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan
 
@@ -68,7 +68,7 @@ def suggest(
         found.append(growth)
         if told is not None:
             told(growth)
-        below = covered_triangles(scan, [growth.surface], 4 * tolerance)
+        below = covered_triangles(scan, [growth.surface], BELOW * tolerance)
         closed[below] = True
         taken.append(scan.points[np.unique(scan.triangles[below])])
     found.sort(key=lambda one: -one.area)
@@ -119,10 +119,3 @@ def calm_places(places: Floats, normals: Floats, reach: float) -> Bools:
         some = some[some @ normals[number] > 0]
         calm[number] = np.linalg.norm(some.mean(axis=0)) > CALM
     return calm
-
-
-def covered_share(scan: Scan, growths: list[Growth], tolerance: float) -> float:
-    """Share of a scan's area that grown patches cover."""
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
-    below = covered_triangles(scan, [one.surface for one in growths], 4 * tolerance)
-    return float(areas[below].sum() / areas.sum())

@@ -114,6 +114,10 @@ class Curve:
         across = unit(np.cross(flat_normal(self.points), d[1]))
         return (Strands(*(values[None] for values in (*d, across))),)
 
+    def guides(self) -> tuple[tuple[Floats, bool], ...]:
+        """Itself, as places."""
+        return ((self.at(np.linspace(*self.domain, PLACES_A_SPAN * self.spans + 1)), False),)
+
     def net(self) -> Net:
         """Its control polygon."""
         return curve_net(self)

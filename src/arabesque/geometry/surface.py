@@ -196,6 +196,11 @@ class Surface:
         """Its four edges, in the order of ``Edge``."""
         return edge_rims(self)
 
+    def guides(self) -> tuple[tuple[Floats, bool], ...]:
+        """Its borders."""
+        at = np.linspace(0.0, 1.0, STRAND_SAMPLES)
+        return tuple((rim.surface.at(rim.places(at)), False) for rim in self.rims())
+
     def net(self) -> Net:
         """Its control points in rows and columns."""
         return surface_net(self)

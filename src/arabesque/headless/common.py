@@ -24,6 +24,16 @@ def add_common(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--report", help="write the figures as JSON")
 
 
+def point(text: str) -> tuple[float, float, float]:
+    """A point as it is typed: x,y,z."""
+    parts = text.strip().split(",")
+    try:
+        x, y, z = map(float, parts)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text.strip()}' is not a point: write x,y,z") from None
+    return x, y, z
+
+
 def tolerance_of(options: argparse.Namespace, scale: float) -> float:
     """The tolerance in mm."""
     return USUAL_TOLERANCE if options.tolerance is None else options.tolerance * scale

@@ -6,7 +6,7 @@ import argparse
 
 import numpy as np
 
-from arabesque.headless.common import add_common, report, tolerance_of
+from arabesque.headless.common import add_common, point, report, tolerance_of
 from arabesque.units import scale_to_mm
 
 WORD = "patch"
@@ -17,7 +17,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """What the command is told."""
     parser.add_argument("scan")
     parser.add_argument(
-        "--corners", nargs=4, required=True, type=_point, metavar="x,y,z", help="in the unit of the scan"
+        "--corners", nargs=4, required=True, type=point, metavar="x,y,z", help="in the unit of the scan"
     )
     parser.add_argument("--degree", nargs=2, type=int, metavar=("P", "Q"), help="instead of the lowest that suffices")
     parser.add_argument(
@@ -45,12 +45,3 @@ def run(options: argparse.Namespace) -> None:
         f"99 % of the inliers within {fit.figures.inlier_p99 / scale:.4g} {options.unit}; {fit.verdict}; "
         f"stopped: {fit.stopped.value}"
     )
-
-
-def _point(text: str) -> tuple[float, float, float]:
-    parts = text.strip().split(",")
-    try:
-        x, y, z = map(float, parts)
-    except ValueError:
-        raise argparse.ArgumentTypeError(f"'{text.strip()}' is not a point: write x,y,z") from None
-    return x, y, z

@@ -44,6 +44,10 @@ class LineSet:
         """The polylines, (n, 3) each."""
         return [self.points[a:b] for a, b in zip(self.starts[:-1], self.starts[1:], strict=True)]
 
+    def guides(self) -> list[tuple[Floats, bool]]:
+        """Each of the lines."""
+        return list(zip(self.lines, self.closed, strict=True))
+
     @property
     def box(self) -> tuple[Floats, Floats]:
         """Lowest and highest corner of the box round the points, mm."""

@@ -5,7 +5,7 @@ from arabesque.recipes.mirror import Mirror
 from arabesque.recipes.patch_between import PatchBetween, RingPiece
 from arabesque.recipes.patch_on_scan import PatchOnScan
 from arabesque.recipes.region_shape import RegionShape
-from arabesque.recipes.sides import Side, lines_of, onto
+from arabesque.recipes.sides import Side, onto
 
 RECIPES: tuple[type[Recipe], ...] = (PatchOnScan, PatchBetween, RegionShape, Mirror)
 
@@ -19,6 +19,5 @@ __all__ = [
     "RegionShape",
     "RingPiece",
     "Side",
-    "lines_of",
     "onto",
 ]

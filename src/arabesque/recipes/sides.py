@@ -10,10 +10,9 @@ import numpy as np
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.fitting import even_steps
-from arabesque.geometry import Curve, Plane, apply
-from arabesque.reading import LineSet
-from arabesque.scan import Scan, rims
-from arabesque.shapes import Rimmed, can
+from arabesque.geometry import Plane, apply
+from arabesque.scan import Scan
+from arabesque.shapes import Guiding, can
 
 PLACES = 61
 """Places along a line that a side is laid on."""
@@ -68,7 +67,8 @@ class Side:
         if self.on:
             at = self.at
             assert at is not None
-            line = min(lines_of(shape), key=lambda one: _distance(one[0], at), default=None)
+            lines = shape.guides() if can(shape, Guiding) else ()
+            line = min(lines, key=lambda one: _distance(one[0], at), default=None)
             if line is None:
                 raise ArabesqueError("What a side was laid on has no line any more", "Click the handle of the side")
             return part_between(*line, ends)
@@ -78,20 +78,6 @@ class Side:
 def onto(plane: Plane, points: Floats) -> Floats:
     """(n, 3) points moved square onto a plane."""
     return points - np.outer(points @ plane.normal - plane.offset, plane.normal)
-
-
-def lines_of(shape: Any) -> list[tuple[Floats, bool]]:
-    """The lines of a shape that a side can lie on: (n, 3) places, and whether the line is closed."""
-    if isinstance(shape, Curve):
-        return [(shape.at(np.linspace(*shape.domain, PLACES * shape.spans)), False)]
-    if isinstance(shape, LineSet):
-        return list(zip(shape.lines, shape.closed, strict=True))
-    if isinstance(shape, Scan):
-        return [(shape.points[ring], True) for ring in rims(shape)]
-    if can(shape, Rimmed):
-        at = np.linspace(0.0, 1.0, PLACES)
-        return [(rim.surface.at(rim.places(at)), False) for rim in shape.rims()]
-    return []
 
 
 def part_between(line: Floats, closed: bool, ends: Floats) -> Floats:

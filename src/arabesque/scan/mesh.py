@@ -76,6 +76,12 @@ class Scan:
         """The mirror image, with its outside outside."""
         return Scan(plane.mirrored(self.points), self.triangles[:, ::-1])
 
+    def guides(self) -> list[tuple[Floats, bool]]:
+        """The rims of its openings."""
+        from arabesque.scan.topology import rims  # which itself speaks of scans
+
+        return [(self.points[ring], True) for ring in rims(self)]
+
     @cached_property
     def diagonal(self) -> float:
         """Length of the diagonal of the box around the points, mm."""

@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
+from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError
+from arabesque.fitting import Growth
 from arabesque.geometry import LARGEST_DEGREE, Surface, lower_degree, split_surface
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
+from arabesque.model.edits.items import derived
 from arabesque.model.item import Item, Origin, Ties, new_id
+from arabesque.model.rebuild import ingredients
+from arabesque.recipes import PatchOnScan, Side
 
 
 def degree_raised(document: Document, item: Item[Surface], u: int, v: int) -> Change:
@@ -32,6 +40,37 @@ def degree_lowered(document: Document, item: Item[Surface], axis: int) -> Change
 def degree_words(surface: Surface) -> str:
     """Both degrees of a patch."""
     return f"{surface.degree[0]} x {surface.degree[1]}"
+
+
+def grown(document: Document, growth: Growth) -> Change:
+    """A grown area as a derived patch; a side that was pulled up to a patch lies on that one's edge."""
+    one, two, three, four = (_side(document, places) for places in growth.through)
+    recipe = PatchOnScan(growth.corners, growth.surface.degree, sides=(one, two, three, four))
+    label = f"patch of {growth.surface.count} points grown"
+    return derived(document, label, "Patch", growth.surface, recipe, ingredients(document, recipe))
+
+
+def all_grown(document: Document, growths: Sequence[Growth]) -> Change:
+    """Several grown areas in one step, the first ones first: later ones may lie beside them."""
+    for growth in growths:
+        change = grown(document, growth)
+        document = change.document
+    words = "1 patch" if len(growths) == 1 else f"{len(growths)} patches"
+    return Change(f"{words} suggested and taken", document, change.select)
+
+
+def _side(document: Document, places: Floats | None) -> Side:
+    if places is None:
+        return Side()
+    for item in document:
+        if isinstance(item.shape, Surface) and any(_meets(line, places) for line, _ in item.shape.guides()):
+            return Side(on=item.id, at=places[len(places) // 2])
+    return Side(through=places)
+
+
+def _meets(line: Floats, places: Floats) -> bool:
+    step = float(np.linalg.norm(np.diff(line, axis=0), axis=1).max())
+    return bool(np.linalg.norm(line[:, None] - places[None], axis=2).min(axis=0).max() < step)
 
 
 def split_at(document: Document, item: Item[Any], axis: int, at: float, words: str) -> Change:

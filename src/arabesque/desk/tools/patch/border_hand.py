@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from arabesque.arrays import Floats
@@ -12,7 +14,8 @@ from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, polyline
 from arabesque.fitting import BorderLine, Borders, border_lines, sides_after
 from arabesque.model.rebuild import given
-from arabesque.recipes import PatchOnScan, Side, lines_of, onto
+from arabesque.recipes import PatchOnScan, Side, onto
+from arabesque.shapes import Guiding
 
 
 class BorderHand:
@@ -92,7 +95,7 @@ class BorderHand:
                 place: Floats = scan.closest(onto(document.plane, hit[None])).points[0]
                 return place
             if side.on in document and at is not None:
-                lines = [line for line, _ in self._session.kept(lines_of, document[side.on].shape)]
+                lines = [line for line, _ in self._session.kept(_guides, document[side.on].shape)]
                 line = min(lines, key=lambda one: float(np.linalg.norm(one - at, axis=1).min()))
                 nearest: Floats = line[int(np.linalg.norm(line - hit, axis=1).argmin())]
                 return nearest
@@ -101,10 +104,10 @@ class BorderHand:
     def _line_under(self, pointer: Pointer, corners: list[Floats], skipped: str | None) -> tuple[Side, Floats] | None:
         """A line of an item, or else the twin plane's, that the pointer is at."""
         best, found = float(NEAR), None
-        for item in self._session.seen.items:
+        for item in self._session.seen.that(Guiding):
             if item.id == skipped:
                 continue
-            for line, closed in self._session.kept(lines_of, item.shape):
+            for line, closed in self._session.kept(_guides, item.shape):
                 away = pointer.to_line(np.vstack([line, line[:1]]) if closed else line)
                 if away < best:
                     best, found = away, (Side(on=item.id, at=_nearest(pointer, line)), line)
@@ -137,6 +140,10 @@ class BorderHand:
             Discs(np.array(self.handles), states, 3.5),
             *(Label(place, word) for place, word in words if word),
         ]
+
+
+def _guides(shape: Guiding) -> Sequence[tuple[Floats, bool]]:
+    return shape.guides()
 
 
 def _nearest(pointer: Pointer, line: Floats) -> Floats:

@@ -6,28 +6,27 @@ import time
 from abc import abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Bools, Floats
 from arabesque.desk.facts import Fact
 from arabesque.desk.jobs import Job
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.making import previewed
 from arabesque.desk.tools.options import labelled, whole
-from arabesque.desk.tools.patch.stops import Stops
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
-from arabesque.fitting import Grower, Growth
+from arabesque.fitting import Grower, Growth, blocked_triangles
 from arabesque.geometry import Surface
-from arabesque.model import Document, edits
-from arabesque.model.rebuild import ingredients
+from arabesque.model import edits
 from arabesque.progress import Progress
-from arabesque.recipes import PatchOnScan, Side, lines_of
 from arabesque.scan import Scan
+from arabesque.shapes import Guiding, Sampled, can
 
 DRAWN_EVERY = 0.5
 """Seconds between pictures of what grows."""
@@ -86,10 +85,18 @@ class Growing(Tool):
     def begun(self) -> bool:
         """True when something has grown, or grows."""
 
-    def stops(self) -> Stops:
-        """What growth stops at, as it is wished."""
-        o = self.options
-        return Stops(self.session, o.lines, o.patches, o.plane)
+    def stops(self) -> Callable[[], Bools]:
+        """What computes, beside the window, where growth stops: by what is there now, as it is wished."""
+        session, o = self.session, self.options
+        scan = session.scan
+        assert scan is not None
+        lines: list[Floats] = []
+        if o.lines:
+            shapes = [item.shape for item in session.seen.that(Guiding) if not can(item.shape, Sampled)]
+            lines = [line for shape in shapes for line, _ in shape.guides()]
+        patches = [item.shape for item in session.seen.of(Surface)] if o.patches else []
+        plane = session.document.plane if o.plane else None
+        return partial(blocked_triangles, scan, session.document.tolerance, patches, lines, plane)
 
     def run_beside(self, work: Callable[[Progress], Any]) -> None:
         """Let something grow; every report is drawn."""
@@ -188,7 +195,7 @@ class GrowPatch(Growing):
         self._seed = place
 
         def work(progress: Progress) -> Growth:
-            return Grower(scan, tolerance, counts, stops.triangles()).grow(place, self._take_larger, progress)
+            return Grower(scan, tolerance, counts, stops()).grow(place, self._take_larger, progress)
 
         self.run_beside(work)
 
@@ -205,7 +212,7 @@ class GrowPatch(Growing):
     def apply(self) -> None:
         growth = self.growth
         self._wanted = self.growing
-        if growth is not None and self.session.edit(keep_growth, growth):
+        if growth is not None and self.session.edit(edits.patches.grown, growth):
             self.forget()
             self._kept_one = True
             self.changed.emit()
@@ -217,30 +224,6 @@ class GrowPatch(Growing):
         if self._seed is not None:
             parts.append(Discs(self._seed[None], np.array([1.0]), 3.5))
         return parts
-
-
-def keep_growth(document: Document, growth: Growth) -> edits.Change:
-    """A grown area as a derived patch, with its corners."""
-    one, two, three, four = (_side(document, places) for places in growth.through)
-    recipe = PatchOnScan(growth.corners, growth.surface.degree, sides=(one, two, three, four))
-    label = f"patch of {growth.surface.count} points grown"
-    return edits.items.derived(document, label, "Patch", growth.surface, recipe, ingredients(document, recipe))
-
-
-def _side(document: Document, places: Floats | None) -> Side:
-    """A side that was pulled up to a patch: on the edge of that patch where it is in the document."""
-    if places is None:
-        return Side()
-    middle = places[len(places) // 2]
-    for item in document:
-        if isinstance(item.shape, Surface) and any(_meets(line, places) for line, _ in lines_of(item.shape)):
-            return Side(on=item.id, at=middle)
-    return Side(through=places)
-
-
-def _meets(line: Floats, places: Floats) -> bool:
-    step = float(np.linalg.norm(np.diff(line, axis=0), axis=1).max())
-    return bool(np.linalg.norm(line[:, None] - places[None], axis=2).min(axis=0).max() < step)
 
 
 def growth_facts(growth: Growth) -> list[Fact]:

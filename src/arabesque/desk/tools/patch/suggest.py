@@ -11,12 +11,12 @@ from arabesque.arrays import Floats
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.tools.making import previewed
 from arabesque.desk.tools.options import whole
-from arabesque.desk.tools.patch.grow import Growing, Wishes, keep_growth
+from arabesque.desk.tools.patch.grow import Growing, Wishes
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.fitting import Growth, suggest
-from arabesque.model import Document, edits
+from arabesque.model import edits
 from arabesque.progress import Progress
 from arabesque.scan import Scan
 
@@ -119,7 +119,7 @@ class SuggestPatches(Growing):
             self._look()
             return
         taken = [self.found[k] for k in sorted(self.chosen)] or self.found
-        if self.session.edit(_kept_all, taken):
+        if self.session.edit(edits.patches.all_grown, taken):
             self.drop()
             self.changed.emit()
 
@@ -129,7 +129,7 @@ class SuggestPatches(Growing):
         counts, most, found = (self.options.u, self.options.v), self.options.most, self.found
 
         def work(progress: Progress) -> list[Growth]:
-            return suggest(scan, tolerance, counts, stops.triangles(), most, found.append, progress)
+            return suggest(scan, tolerance, counts, stops(), most, found.append, progress)
 
         self.run_beside(work)
 
@@ -169,12 +169,3 @@ def _size(growth: Growth) -> float:
 def _away(growth: Growth, place: np.ndarray) -> float:
     samples = growth.surface.on_grid(np.linspace(0, 1, 25), np.linspace(0, 1, 25))[0, 0].reshape(-1, 3)
     return float(np.linalg.norm(samples - place, axis=1).min())
-
-
-def _kept_all(document: Document, growths: list[Growth]) -> edits.Change:
-    """All of them as derived patches, in one step."""
-    for growth in growths:
-        change = keep_growth(document, growth)
-        document = change.document
-    words = "1 patch" if len(growths) == 1 else f"{len(growths)} patches"
-    return edits.Change(f"{words} suggested and taken", document, change.select)
