@@ -372,13 +372,18 @@ class GrowTest(WindowTest):
         self.key(Qt.Key.Key_Escape)
         self.key(Qt.Key.Key_Escape)
 
-    def test_one_click_grows_and_enter_keeps(self) -> None:
+    def grow(self) -> GrowPatch:
+        """Growing from a click on the flank."""
         self.key(Qt.Key.Key_Y)
         tool = self.window.hand.tool
         assert isinstance(tool, GrowPatch)
         pick = heron().scan.pick([110.0, -25, 300], [0, 0, -1])
         assert pick is not None
         self.click(pick[0])
+        return tool
+
+    def test_one_click_grows_and_enter_keeps(self) -> None:
+        tool = self.grow()
         self.assertIn("Growing", tool.says)
         self.idle()
         growth = tool.growth
@@ -395,12 +400,7 @@ class GrowTest(WindowTest):
         self.assertEqual(len(self.window.hand.tool.borders.lines), 4)
 
     def test_it_is_seen_growing_and_enter_keeps_it_when_it_is_done(self) -> None:
-        self.key(Qt.Key.Key_Y)
-        tool = self.window.hand.tool
-        assert isinstance(tool, GrowPatch)
-        pick = heron().scan.pick([110.0, -25, 300], [0, 0, -1])
-        assert pick is not None
-        self.click(pick[0])
+        tool = self.grow()
         self.key(Qt.Key.Key_Return)
         sizes = []
         while tool.growing:
@@ -413,12 +413,7 @@ class GrowTest(WindowTest):
         self.assertIsNotNone(self.session.surface_item)
 
     def test_escape_drops_what_grows(self) -> None:
-        self.key(Qt.Key.Key_Y)
-        tool = self.window.hand.tool
-        assert isinstance(tool, GrowPatch)
-        pick = heron().scan.pick([110.0, -25, 300], [0, 0, -1])
-        assert pick is not None
-        self.click(pick[0])
+        tool = self.grow()
         self.key(Qt.Key.Key_Escape)
         self.idle()
         self.assertIsNone(tool.growth)

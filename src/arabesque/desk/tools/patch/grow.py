@@ -6,7 +6,6 @@ import time
 from abc import abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import partial
 from typing import Any
 
 import numpy as np
@@ -90,13 +89,15 @@ class Growing(Tool):
         session, o = self.session, self.options
         scan = session.scan
         assert scan is not None
-        lines: list[Floats] = []
-        if o.lines:
-            shapes = [item.shape for item in session.seen.that(Guiding) if not can(item.shape, Sampled)]
-            lines = [line for shape in shapes for line, _ in shape.guides()]
+        guiding = [item.shape for item in session.seen.that(Guiding) if not can(item.shape, Sampled)] if o.lines else []
         patches = [item.shape for item in session.seen.of(Surface)] if o.patches else []
-        plane = session.document.plane if o.plane else None
-        return partial(blocked_triangles, scan, session.document.tolerance, patches, lines, plane)
+        tolerance, plane = session.document.tolerance, session.document.plane if o.plane else None
+
+        def triangles() -> Bools:
+            lines = [line for shape in guiding for line, _ in shape.guides()]
+            return blocked_triangles(scan, tolerance, patches, lines, plane)
+
+        return triangles
 
     def run_beside(self, work: Callable[[Progress], Any]) -> None:
         """Let something grow; every report is drawn."""
