@@ -72,6 +72,7 @@ def calm_patch(
     """The lightest even patch between four border lines; began: when the clock was started, for its seconds."""
     part_of_it = scan if enclosed is None else enclosed.scan
     places = tuple(line.points for line in lines)
+    first: PatchFit | None = None
     for share in STRICTER:
         search = CalmFit(lines, part_of_it, share * tolerance, scan.noise)
         if degree is not None:
@@ -82,13 +83,18 @@ def calm_patch(
             stopped = _STOPS[ended]
         found = _polished(search, search.evened(found, progress), share * tolerance)
         done = finished(found.surface, scan, tolerance, stopped, began, progress, enclosed, places)
-        # what few samples found to be within may fail before many: then a little more is asked for
-        if stopped is not Stop.WITHIN or done.figures.within(tolerance):
+        first = first or done
+        if done.figures.close(tolerance) and stopped is Stop.WITHIN:
+            more = [search.one_step_more(found, axis) for axis in (0, 1)]
+            return replace(done, next_u=more[0], next_v=more[1], seconds=time.perf_counter() - began)
+        if done.figures.close(tolerance):
+            return done
+        if stopped not in (Stop.WITHIN, Stop.TURNS):
             break
-    if stopped is not Stop.WITHIN:
-        return done
-    more = [search.one_step_more(found, axis) for axis in (0, 1)]
-    return replace(done, next_u=more[0], next_v=more[1], seconds=time.perf_counter() - began)
+        # what few samples found to be within failed before many: a little more is asked for
+    assert first is not None
+    # what was found by few samples did not stand: it is told for what it is
+    return replace(first, stopped=Stop.LIMIT) if first.stopped is Stop.WITHIN else first
 
 
 def quick_patch(lines: Sequence[BorderLine], scan: Scan, tolerance: float) -> Surface:

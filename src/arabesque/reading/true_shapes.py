@@ -16,6 +16,8 @@ from arabesque.reading import distance_kernel as kernel
 
 MOST_POINTS = 20_000
 ROUNDS = 30
+AT_THE_NOISE = 1.15
+"""Times the noise: nothing comes much closer."""
 ROUGHLY = 4
 """So many starts are settled over a few points."""
 CONE_TILTS = (-40.0, -20.0, -8.0, -3.0, 3.0, 8.0, 20.0, 40.0)
@@ -113,7 +115,8 @@ def fit_true_shape(
     fixed = None if radius is None else radius / size
     try:
         settled = []
-        for begun in _starts(kind, scaled, normals, direction):
+        close = 0.0 if noise is None else AT_THE_NOISE * noise / size
+        for begun in _starts(kind, scaled, normals, direction, close, hopeless / size):
             if fixed is not None and len(begun.sizes):
                 begun = begun._replace(sizes=_with_radius(kind, begun.sizes, fixed))
             one = _settled(kind, scaled, begun, direction is None, fixed is None, hopeless / size)
@@ -217,14 +220,19 @@ def _polar(points: Floats, axis: Floats) -> tuple[Floats, Floats]:
 # first guesses
 
 
-def _starts(kind: ElementaryKind, points: Floats, normals: Floats, axis: Floats | None) -> list[_State]:
-    """The most likely starts, the best first."""
+def _starts(
+    kind: ElementaryKind, points: Floats, normals: Floats, axis: Floats | None, close: float, hopeless: float
+) -> list[_State]:
+    """The most likely starts, the best first; only one where it comes as close as the noise lets anything come."""
     first = _first_guess(kind, points, normals, axis)
     if axis is not None or kind not in (ElementaryKind.CONE, ElementaryKind.TORUS):
         return [first]
     some = slice(None, None, max(1, len(points) // 1000))
     few, their_normals = np.ascontiguousarray(points[some]), normals[some]
-    tried = [(_badness(kind, few, first), first)]
+    best = _settled(kind, few, first, True, True, hopeless)
+    if _badness(kind, few, best) <= close:
+        return [best]
+    tried = []
     for direction in _axes(few, their_normals, kind):
         guess = _cone_about if kind is ElementaryKind.CONE else _guess_torus
         state = guess(few, their_normals, direction)
@@ -232,8 +240,8 @@ def _starts(kind: ElementaryKind, points: Floats, normals: Floats, axis: Floats 
             tried.append((_badness(kind, few, state), _State(*map(np.ascontiguousarray, state))))
     tried.sort(key=lambda pair: pair[0])
     # each settles roughly over a few points: what is best then is settled over all
-    settled = [_settled(kind, few, state, True, True) for _, state in tried[:ROUGHLY]]
-    return [min(settled, key=lambda state: _badness(kind, few, state)), first]
+    settled = [_settled(kind, few, state, True, True, hopeless) for _, state in tried[:ROUGHLY]]
+    return [min([best, *settled], key=lambda state: _badness(kind, few, state)), first]
 
 
 def _badness(kind: ElementaryKind, points: Floats, state: _State) -> float:
