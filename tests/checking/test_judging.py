@@ -31,8 +31,7 @@ from arabesque.geometry import (
     Surface,
     Trim,
     curve_curvature,
-    section_change,
-    section_curvature,
+    section_bends,
     split_surface,
     swapped_surface,
     uniform_knots,
@@ -292,8 +291,8 @@ class JoinTest(unittest.TestCase):
         for direction in ([1.0, 0, 0], [0.6, 0.8, 0]):
             # along a slanted way only the part across counts: the cube of its share
             wanted = direction[0] ** 3
-            np.testing.assert_allclose(section_change(d, np.array([direction])), wanted, atol=1e-12)
-        np.testing.assert_allclose(section_curvature(d, np.array([[1.0, 0, 0]])), 0.0, atol=1e-12)
+            np.testing.assert_allclose(section_bends(d, np.array([direction]))[1], wanted, atol=1e-12)
+        np.testing.assert_allclose(section_bends(d, np.array([[1.0, 0, 0]]))[0], 0.0, atol=1e-12)
 
     def test_staggered_scissored_and_half_inside(self) -> None:
         """Every part that two rims have in common is a join, and nothing else."""

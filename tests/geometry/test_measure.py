@@ -14,7 +14,7 @@ from arabesque.geometry import (
     curve_box,
     curve_curvature,
     curve_feet,
-    section_curvature,
+    section_bends,
     surface_box,
     surface_curvature,
     uniform_knots,
@@ -73,7 +73,7 @@ class CurvatureTest(unittest.TestCase):
         for angle in (0.0, 0.4, 1.2, np.pi / 2):
             direction = np.cos(angle) * c.direction + np.sin(angle) * other
             expected = c.largest * np.cos(angle) ** 2 + c.smallest * np.sin(angle) ** 2
-            np.testing.assert_allclose(section_curvature(surface.derivatives(UV, 2), direction), expected, atol=1e-9)
+            np.testing.assert_allclose(section_bends(surface.derivatives(UV, 3), direction)[0], expected, atol=1e-9)
 
     def test_circle(self) -> None:
         arc = Curve(2, bezier_knots(2), [[5, 0, 0], [5, 5, 0], [0, 5, 0]], [1, ROOT, 1])

@@ -11,8 +11,8 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from arabesque.arrays import Bools, Floats, tree_of
-from arabesque.geometry import Rim, Surface, foot_points, section_change, section_curvature
-from arabesque.geometry.kernels import unit_cross
+from arabesque.geometry import Rim, Surface, foot_points, section_bends
+from arabesque.geometry.kernels import step_along, unit_cross
 from arabesque.shapes import Rimmed
 
 Key = tuple[int, int]
@@ -125,7 +125,7 @@ class _Line:
         """Of its points."""
         return tree_of(self.points)
 
-    @property
+    @cached_property
     def shares(self) -> Floats:
         """Shares of its way at which it is looked at first: some in each span of its patch."""
         return np.linspace(0.0, 1.0, max(SAMPLES, PLACES_A_SPAN * max(self.rim.surface.spans) + 1))
@@ -360,15 +360,8 @@ def _feet(line: _Line, points: Floats) -> Floats:
     """(n,) shares of a rim's way closest to points: the nearest of many, then Newton's steps along it."""
     t = line.tree.query(points)[1] / (DENSE - 1)
     for _ in range(NEWTON):
-        way = line.rim.ways(t)
         d = line.rim.surface.derivatives(line.rim.places(t), 2)
-        a, b = way[:, :1], way[:, 1:]
-        first = d[1, 0] * a + d[0, 1] * b
-        second = d[2, 0] * a**2 + 2 * d[1, 1] * a * b + d[0, 2] * b**2
-        rest = d[0, 0] - points
-        slope = np.einsum("nc,nc->n", rest, first)
-        bend = np.einsum("nc,nc->n", first, first) + np.einsum("nc,nc->n", rest, second)
-        before, t = t, np.clip(t - slope / np.where(bend > 0, bend, np.inf), 0.0, 1.0)
+        before, t = t, step_along(d, np.broadcast_to(line.rim.ways(t), (len(t), 2)), points, t)
         if np.abs(t - before).max() < SETTLED:
             break
     return t
@@ -397,8 +390,7 @@ class _Side(NamedTuple):
 def _mismatch(one: _Side, two: _Side, across: Floats, size: float) -> tuple[Floats, Floats, Floats]:
     """Angle, degrees, and the shares by which curvature and its change differ in the section square to the edge."""
     normal_a, normal_b = one.normals, two.normals
-    bend_a, bend_b = (section_curvature(side.d, across) for side in (one, two))
-    slope_a, slope_b = (section_change(side.d, across) for side in (one, two))
+    (bend_a, slope_a), (bend_b, slope_b) = (section_bends(side.d, across) for side in (one, two))
     cosine = np.einsum("nc,nc->n", normal_a, normal_b)
     # the length of a x b, by components: several times quicker for a few places than NumPy's cross product
     (ax, ay, az), (bx, by, bz) = normal_a.T, normal_b.T

@@ -5,8 +5,7 @@ from arabesque.geometry.curvature import (
     Curvatures,
     along_direction,
     curve_curvature,
-    section_change,
-    section_curvature,
+    section_bends,
     surface_curvature,
 )
 from arabesque.geometry.curve import Curve
@@ -137,8 +136,7 @@ __all__ = [
     "reversed_curve",
     "rotation_about",
     "same_as",
-    "section_change",
-    "section_curvature",
+    "section_bends",
     "simplify_curve",
     "simplify_surface",
     "span_places",

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from arabesque.arrays import Floats, unit
-from arabesque.geometry.kernels import unit_cross
+from arabesque.geometry.kernels import section_kernel, unit_cross
 
 if TYPE_CHECKING:
     from arabesque.geometry.curve import Curve
@@ -61,49 +61,14 @@ def surface_curvature(surface: Surface, uv: ArrayLike) -> Curvatures:
     return Curvatures(largest, smallest, mean, gaussian, direction, normal)
 
 
-def section_curvature(d: Floats, directions: Floats) -> Floats:
-    """(n,) curvature of the normal section along (n, 3) directions, 1/mm, from (3, 3, n, 3) derivatives.
+def section_bends(d: Floats, directions: Floats) -> tuple[Floats, Floats]:
+    """Curvature of the normal section along (n, 3) directions, 1/mm, and how fast it changes that way, 1/mm².
 
-    Only the part of a direction in the tangent plane counts; NaN where there is none.
+    (n,) each, from (4, 4, n, 3) derivatives. Of a section c by arc length the second derivative is k n, and the
+    third, seen along n, is how k changes; along it the parameters bend so that the second derivative has no part in
+    the tangent plane. Only the part of a direction in the tangent plane counts; NaN where there is none.
     """
-    su, sv = d[1, 0], d[0, 1]
-    normal = unit_cross(su, sv)
-    e, f, g = _dot(su, su), _dot(su, sv), _dot(sv, sv)
-    x, y = _dot(directions, su), _dot(directions, sv)
-    det = e * g - f * f
-    a, b = (g * x - f * y) / det, (e * y - f * x) / det
-    second = a * a * _dot(d[2, 0], normal) + 2 * a * b * _dot(d[1, 1], normal) + b * b * _dot(d[0, 2], normal)
-    length = e * a * a + 2 * f * a * b + g * b * b
-    return second / np.where(length > 0, length, np.nan)
-
-
-def section_change(d: Floats, directions: Floats) -> Floats:
-    """(n,) how fast the curvature of the normal section along (n, 3) directions changes, 1/mm², from (4, 4, n, 3)
-    derivatives.
-
-    Of a section c by arc length the second derivative is k n, and the third, seen along n, is how k changes; along
-    it the parameters bend so that the second derivative has no
-    part in the tangent plane. Only the part of a direction in the tangent plane counts; NaN where there is none.
-    """
-    su, sv = d[1, 0], d[0, 1]
-    normal = unit_cross(su, sv)
-    e, f, g = _dot(su, su), _dot(su, sv), _dot(sv, sv)
-    det = e * g - f * f
-    det = np.where(det > 0, det, np.nan)
-
-    def parameters(vector: Floats) -> tuple[Floats, Floats]:
-        x, y = _dot(vector, su), _dot(vector, sv)
-        return (g * x - f * y) / det, (e * y - f * x) / det
-
-    a, b = parameters(directions)
-    length = np.sqrt(e * a * a + 2 * f * a * b + g * b * b)
-    a, b = a / np.where(length > 0, length, np.nan), b / np.where(length > 0, length, np.nan)
-    c, s = a[:, None], b[:, None]
-    second = d[2, 0] * c * c + 2 * d[1, 1] * c * s + d[0, 2] * s * s
-    da, db = parameters(-second)
-    third = d[3, 0] * c**3 + 3 * d[2, 1] * c * c * s + 3 * d[1, 2] * c * s * s + d[0, 3] * s**3
-    bent = d[2, 0] * c * da[:, None] + d[1, 1] * (c * db[:, None] + s * da[:, None]) + d[0, 2] * s * db[:, None]
-    return _dot(normal, third + 3 * bent)
+    return section_kernel(d, np.broadcast_to(directions, d[0, 0].shape))
 
 
 def along_direction(c: Curvatures, directions: Floats) -> Floats:

@@ -67,7 +67,7 @@ class Surface:
         """Number of control points."""
         return self.points.shape[0] * self.points.shape[1]
 
-    @property
+    @cached_property
     def spans(self) -> tuple[int, int]:
         """Number of polynomial pieces along u and v."""
         return len(breakpoints(self.knots[0])) - 1, len(breakpoints(self.knots[1])) - 1
