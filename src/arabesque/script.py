@@ -173,8 +173,10 @@ class Project:
         items: Iterable[AnyItem] | None = None,
         unit: str = "mm",
         chord: float = 0.05,
-    ) -> None:
+    ) -> list[str]:
         """Write patches and curves (all of them, unless some are given), with live mirror images.
+
+        Returns what had to be written otherwise than it is, in words.
 
         The suffix says what kind of file: .step, .igs, or triangles within
         ``chord`` mm as .stl, .obj, .ply. The numbers in it are in ``unit``.
@@ -185,7 +187,7 @@ class Project:
         if items is None:
             items = [item for item in self.items if deliverable(item.shape)]
         shapes = [(item.name, item.shape) for item in self.document.with_images(list(items))]
-        deliver(path, shapes, kind, self._worker, unit, chord, self._progress)
+        return deliver(path, shapes, kind, self._worker, unit, chord, self._progress)
 
     # the work
 

@@ -232,6 +232,7 @@ class EdgeTest(SculptTest):
         patches = [item.shape for item in self.session.patches if isinstance(item.shape, Surface)]
         self.assertEqual(len(patches), 2)
         self.assertEqual(find_joins(patches)[0].grade(), 3)
+        self.assertIn("Goes on by", [fact.label for fact in tool.facts])
         self.key(Qt.Key.Key_Z, CTRL)
         # a corner, and fitted again inside the new border
         self.session.select(self.session.document.surfaces()[0].id)

@@ -16,6 +16,7 @@ from arabesque.geometry import (
     extended,
     joined,
     over_quadrangle,
+    reach_along,
     same_as,
     split_surface,
     swapped_surface,
@@ -48,6 +49,22 @@ class ExtendingTest(unittest.TestCase):
                 (u0, u1), (v0, v1) = longer.domain
                 uv = [u0, v0] + UV * [u1 - u0, v1 - v0]
                 np.testing.assert_allclose(longer.at(uv), surface.at(uv), atol=1e-8)
+
+    def test_a_wavy_patch_goes_on_by_what_is_asked_and_tells_how_unevenly(self) -> None:
+        """Where the last span grows like a cubic, a few steps in proportion end beside it: at 31 mm for 30."""
+        x, y = np.meshgrid(np.linspace(0, 90, 13), np.linspace(0, 60, 13), indexing="ij")
+        knots = uniform_knots(3, 10)
+        for high in (4.0, 12.0, 25.0):
+            wavy = Surface((3, 3), (knots, knots), np.stack([x, y, high * np.sin(x / 3) * np.cos(y / 30)], -1))
+            strip = continuation(wavy, 0, True, 30.0, Manner.NATURAL)
+            self.assertAlmostEqual(mean_length(strip, 0), 30.0, delta=0.1)
+            least, most = reach_along(strip, 0)
+            self.assertLess(least, 30.0)
+            self.assertGreater(most, 30.0)
+            longer = extended(wavy, 0, True, 30.0)
+            np.testing.assert_allclose(reach_along(longer, 0, wavy), (least, most), atol=0.5)
+        flat = wavy.with_points(wavy.points * [1, 1, 0])
+        np.testing.assert_allclose(reach_along(continuation(flat, 0, True, 30.0, Manner.NATURAL), 0), 30.0, atol=1e-3)
 
     def test_lengths_are_millimetres(self) -> None:
         surface = calm()

@@ -80,6 +80,24 @@ class ExchangeTest(KernelTest):
                 seen.add("plane")
         self.assertEqual(seen, {"cylinder", "sphere", "plane"})
 
+    def test_what_iges_cannot_hold_is_written_otherwise_and_told(self) -> None:
+        """Texts of IGES 5.3 are ASCII; a torus closed both ways came back as a face without a valid border."""
+        turn = (0.0, 2 * np.pi)
+        torus = Elementary.make(ElementaryKind.TORUS, np.eye(4), (40.0, 9.0), (turn, turn))
+        items = [("Fl\u00e4che", self.items[0][1]), ("\u66f2\u9762", CURVE), ("Ring", torus)]
+        notes = deliver(self.folder / "a.igs", items, FileKind.IGES, self.worker)
+        self.assertEqual(len(notes), 3)
+        model = read_model(self.folder / "a.igs", self.worker)
+        self.assertEqual([name for name, _ in model.faces], ["Flache", "Ring", "Ring"])
+        self.assertEqual([name for name, _ in model.curves], ["Curve 2"])
+        self.assertEqual([type(surface) for _, surface in model.faces[1:]], [Surface, Surface])
+        points = np.concatenate([s.at(np.random.default_rng(0).random((50, 2)) * 3) for _, s in model.faces[1:]])
+        off = (np.hypot(points[:, 0], points[:, 1]) - 40) ** 2 + points[:, 2] ** 2
+        np.testing.assert_allclose(off, 81, atol=1e-6)
+        self.assertEqual(deliver(self.folder / "a.step", items, FileKind.STEP_AP214, self.worker), [])
+        names = {name for name, _ in read_model(self.folder / "a.step", self.worker).faces}
+        self.assertEqual(names, {"Fl\u00e4che", "Ring"})
+
     def test_triangles_keep_the_chord_tolerance(self) -> None:
         surface = random_surface((4, 4), (2, 2))
         for chord in (0.5, 0.02):

@@ -436,11 +436,11 @@ class Session(QObject):
         """Write patches and curves to a file of a kind, in a unit."""
         shapes = [(item.name, item.shape) for item in items if deliverable(item.shape)]
 
-        def work(progress: Progress) -> None:
-            deliver(path, shapes, kind, self.kernel, unit, chord, progress)
+        def work(progress: Progress) -> list[str]:
+            return deliver(path, shapes, kind, self.kernel, unit, chord, progress)
 
         job = self._job(f"Exporting {path.name}", work)
-        job.done.connect(lambda _: self.tell(f"Exported {len(shapes)} to {path.name}"))
+        job.done.connect(lambda notes: self.tell(". ".join([f"Exported {len(shapes)} to {path.name}", *notes])))
         return job
 
     def open_model(self, path: Path) -> Job:

@@ -10,7 +10,14 @@ from arabesque.geometry.curvature import (
 )
 from arabesque.geometry.curve import Curve
 from arabesque.geometry.elementary import Elementary, ElementaryKind, frame_of
-from arabesque.geometry.extending import Manner, continuation, extended, over_quadrangle, parameter_step
+from arabesque.geometry.extending import (
+    Manner,
+    continuation,
+    extended,
+    over_quadrangle,
+    parameter_step,
+    reach_along,
+)
 from arabesque.geometry.extraction import bezier_nets, span_places
 from arabesque.geometry.face import Face
 from arabesque.geometry.foot_points import Feet, foot_points, strictly_inside
@@ -131,6 +138,7 @@ __all__ = [
     "over_quadrangle",
     "parallel",
     "parameter_step",
+    "reach_along",
     "reach_weights",
     "rebuilt",
     "reversed_curve",

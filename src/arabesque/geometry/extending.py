@@ -19,7 +19,7 @@ from arabesque.geometry.surface import Surface
 
 EXACT = 1e-9
 """mm: knots whose loss moves the patch by less are not needed."""
-SAMPLES = 33
+SAMPLES = 65
 
 
 class Manner(Enum):
@@ -67,6 +67,18 @@ def extended(surface: Surface, axis: int, at_end: bool, length: float, manner: M
         forward = forward.elevated(*(_more(strip, forward, k) for k in (0, 1)))
         made = _lightened(join_surfaces(forward, strip, axis), axis)
     return made if at_end else made.reversed(axis)
+
+
+def reach_along(made: Surface, axis: int, before: Surface | None = None) -> tuple[float, float]:
+    """The least and the most that an edge moved out along the patch's lines across it, mm.
+
+    made: the continued part; or with ``before``, the patch as it was, the patch that became longer. What goes on
+    wavy reaches further in some places than in others.
+    """
+    lengths = _line_lengths(made, axis)[-1]
+    if before is not None:
+        lengths = lengths - _line_lengths(before, axis)[-1]
+    return float(lengths.min()), float(lengths.max())
 
 
 def over_quadrangle(surface: Surface, corners: ArrayLike) -> tuple[Surface, float]:
@@ -182,26 +194,38 @@ def _lightened(surface: Surface, axis: int) -> Surface:
     )
 
 
-def _lengths(surface: Surface, axis: int) -> Floats:
-    """(SAMPLES,) mean length along ``axis`` from its low edge up to evenly spaced parameters, mm."""
+def _line_lengths(surface: Surface, axis: int) -> Floats:
+    """(SAMPLES, SAMPLES) lengths of its lines along ``axis``, mm, from the low edge up to even parameters."""
     other = np.linspace(*surface.domain[1 - axis], SAMPLES)
     along = np.linspace(*surface.domain[axis], SAMPLES)
     grid = surface.on_grid(*((along, other) if axis == 0 else (other, along)))[0, 0]
-    rows = np.swapaxes(grid, 0, axis)
-    steps = np.linalg.norm(np.diff(rows, axis=0), axis=2).mean(axis=1)
-    return np.concatenate([[0.0], np.cumsum(steps)])
+    steps = np.linalg.norm(np.diff(np.swapaxes(grid, 0, axis), axis=0), axis=2)
+    return np.concatenate([np.zeros((1, SAMPLES)), np.cumsum(steps, axis=0)])
+
+
+def _lengths(surface: Surface, axis: int) -> Floats:
+    """(SAMPLES,) mean over the lines along ``axis``."""
+    return np.asarray(_line_lengths(surface, axis).mean(axis=1))
 
 
 def _step_for(surface: Surface, axis: int, length: float, manner: Manner) -> float:
-    """The parameter step beyond the high edge that is ``length`` mm long on average; by the secant rule."""
+    """The parameter step beyond the high edge that is ``length`` mm long on average: lengths only grow with it.
+
+    Brent, "Algorithms for minimization without derivatives", 1973, chapter 4.
+    """
+    from scipy.optimize import brentq  # not needed at the start of the window
+
     speed = float(np.linalg.norm(_rows_at_end(surface, axis), axis=-1).mean())
     if not speed > 0:
         raise InvalidShape("The edge has shrunk to a point and cannot be extended", "Extend another edge")
-    step = length / speed
-    for _ in range(4):
-        reached = float(_lengths(_beyond(surface, axis, step, manner), axis)[-1])
-        step *= length / max(reached, 1e-12)
-    return step
+
+    def missing(step: float) -> float:
+        return length - float(_lengths(_beyond(surface, axis, step, manner), axis)[-1])
+
+    enough = length / speed
+    while missing(enough) > 0:
+        enough *= 2
+    return float(brentq(missing, 1e-6 * enough, enough, xtol=1e-6 * enough)) if missing(enough) else enough
 
 
 def _rows_at_end(surface: Surface, axis: int) -> Floats:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
@@ -12,7 +13,7 @@ import numpy as np
 
 from arabesque.errors import FileProblem
 from arabesque.files import readable, written
-from arabesque.geometry import Curve, Elementary, Face, Surface, Trim, split_surface, tessellate
+from arabesque.geometry import Curve, Elementary, ElementaryKind, Face, Surface, Trim, split_surface, tessellate
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, write_mesh
 from arabesque.shapes import Sampled, Shape, can
@@ -63,10 +64,11 @@ def deliver(
     unit: str = "mm",
     chord: float = 0.05,
     progress: Progress = silent,
-) -> None:
+) -> list[str]:
     """Write named shapes (curves, and what consists of patches) to a file, in ``unit``; chord: mm, for triangles.
 
-    A failure leaves an older file as it was. Raises FileProblem or KernelProblem.
+    Returns what had to be written otherwise than it is, in words. A failure leaves an older file as it was. Raises
+    FileProblem or KernelProblem.
     """
     surfaces: list[Surface] = [patch for _, shape in items if can(shape, Sampled) for patch in shape.patches()]
     if not items or (kind.is_mesh and not surfaces):
@@ -74,13 +76,17 @@ def deliver(
     with written(path) as beside:
         if kind.is_mesh:
             write_mesh(beside, _mesh(surfaces, chord, progress), unit)
-            return
-        records = [(name, _record(part)) for name, shape in items for part in _parts(shape)]
+            return []
+        parts = [(name, part) for name, shape in items for part in _parts(shape)]
         if kind is FileKind.IGES:
+            parts, notes = fit_for_iges(parts)
+            records = [(name, _record(part)) for name, part in parts]
             worker.call("write_iges", str(beside), records, unit, progress=progress)
-        else:
-            schema = "AP242DIS" if kind is FileKind.STEP_AP242 else "AP214IS"
-            worker.call("write_step", str(beside), records, unit, schema, progress=progress)
+            return notes
+        records = [(name, _record(part)) for name, part in parts]
+        schema = "AP242DIS" if kind is FileKind.STEP_AP242 else "AP214IS"
+        worker.call("write_step", str(beside), records, unit, schema, progress=progress)
+        return []
 
 
 def deliverable(shape: Shape) -> bool:
@@ -90,6 +96,37 @@ def deliverable(shape: Shape) -> bool:
 
 def _parts(shape: Shape) -> Sequence[Surface | Curve]:
     return shape.patches() if can(shape, Sampled) else (cast(Curve, shape),)
+
+
+def fit_for_iges(parts: Sequence[tuple[str, Surface | Curve]]) -> tuple[list[tuple[str, Surface | Curve]], list[str]]:
+    """Named parts as IGES 5.3 can hold them, and in words what had to change.
+
+    Its texts are ASCII ("IGES/PDES 5.3", section 2.2.2.3), so that other letters would be lost or come back as wrong
+    ones; and a torus that is closed both ways comes back as an invalid face.
+    """
+    made: list[tuple[str, Surface | Curve]] = []
+    notes = []
+    for number, (name, part) in enumerate(parts, 1):
+        plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().strip()
+        if plain != name:
+            plain = plain or f"{'Curve' if isinstance(part, Curve) else 'Surface'} {number}"
+            notes.append(f"IGES holds plain Latin letters only: '{name}' is written as '{plain}'")
+        halves = _halves(part) if isinstance(part, Elementary) and part.kind is ElementaryKind.TORUS else None
+        if halves is None:
+            made.append((plain, part))
+        else:
+            made += [(plain, half) for half in halves]
+            notes.append(f"IGES has no torus that is closed both ways: '{plain}' is written as two halves")
+    return made, list(dict.fromkeys(notes))
+
+
+def _halves(torus: Elementary) -> list[Elementary] | None:
+    """A torus cut in two along its ring; None where it is not closed both ways."""
+    (u0, u1), v = torus.bounds
+    if min(u1 - u0, v[1] - v[0]) < 2 * np.pi * FULL_SHARE:
+        return None
+    middle = (u0 + u1) / 2
+    return [Elementary.make(torus.kind, torus.frame, torus.sizes, (u, v)) for u in ((u0, middle), (middle, u1))]
 
 
 def write_step(

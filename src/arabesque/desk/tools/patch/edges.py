@@ -29,10 +29,14 @@ from arabesque.geometry import (
     extended,
     over_quadrangle,
     parameter_step,
+    reach_along,
     tie_matrix,
     unit,
 )
 from arabesque.model import Document, Item, Origin, new_id
+
+UNEVEN = 1.25
+"""An edge that goes on so many times further in one place than in another goes on wavy: that is marked."""
 
 
 class Becomes(Enum):
@@ -89,6 +93,7 @@ class Edges(Tool):
         self._hover: Grip | None = None
         self._drag: tuple[Pointer, Item, Floats] | None = None
         self._moved: tuple[float, float] = (0.0, 0.0)
+        self._reached: tuple[float, float] | None = None
         take_one(self.session)
 
     def stop(self) -> None:
@@ -129,6 +134,9 @@ class Edges(Tool):
         if self._drag is not None:
             first, second = self._moved
             facts.append(Fact("Moved", f"{first:+.2f} mm" + (f", {second:+.2f} mm" if self._corner else "")))
+        if self.grip is not None and self._reached is not None:
+            least, most = self._reached
+            facts.append(Fact("Goes on by", f"{least:.1f} to {most:.1f} mm", "bad" if most > UNEVEN * least else ""))
         return facts
 
     @property
@@ -164,7 +172,7 @@ class Edges(Tool):
                 self.session.select(found[0].id)
             self.changed.emit()
             return
-        self.grip = grip
+        self.grip, self._reached = grip, None
         if grip.corner:
             anchor = self._corners(surface)[grip.number]
         else:
@@ -234,10 +242,14 @@ class Edges(Tool):
         if not grip.corner and o.becomes is Becomes.NEW:
             axis, at_end = Edge(grip.number).side
             strip = continuation(item.shape, axis, at_end, first, o.goes_on)
+            self._reached = reach_along(strip, axis)
             key = f"{item.id} continued"
             made = Item(key, document.free_name(item.name), strip, Origin((item.id,), "continued"), layer=item.layer)
             return document.with_item(made)
-        return document.with_shape(item.id, moved_grip(item, grip, first, second, self._manner))
+        made = moved_grip(item, grip, first, second, self._manner)
+        out = not grip.corner and first > 0 and o.becomes is not Becomes.FITTED
+        self._reached = reach_along(made, Edge(grip.number).side[0], item.shape) if out else None
+        return document.with_shape(item.id, made)
 
     @property
     def _manner(self) -> Manner:
@@ -265,6 +277,13 @@ class Edges(Tool):
             self._fit(made, item, label)
         else:
             self.session.commit(label, self.session.moving(made))
+        if self._reached is not None and self._reached[1] > UNEVEN * self._reached[0]:
+            least, most = self._reached
+            self.session.tell(
+                f"It goes on by {least:.1f} to {most:.1f} mm: wavy, as the patch is. "
+                "Extend it less, straight, or fitted to the scan",
+                True,
+            )
 
     def _fit(self, made: Document, item: Item, label: str) -> None:
         """Fit inside the new border: its corners come to the scan, the rest follows it."""
