@@ -246,10 +246,10 @@ class Edges(Tool):
             key = f"{item.id} continued"
             made = Item(key, document.free_name(item.name), strip, Origin((item.id,), "continued"), layer=item.layer)
             return document.with_item(made)
-        made = moved_grip(item, grip, first, second, self._manner)
+        moved = moved_grip(item, grip, first, second, self._manner)
         out = not grip.corner and first > 0 and o.becomes is not Becomes.FITTED
-        self._reached = reach_along(made, Edge(grip.number).side[0], item.shape) if out else None
-        return document.with_shape(item.id, made)
+        self._reached = reach_along(moved, Edge(grip.number).side[0], item.shape) if out else None
+        return document.with_shape(item.id, moved)
 
     @property
     def _manner(self) -> Manner:
