@@ -6,7 +6,7 @@ import numpy as np
 import trimesh
 from scipy.optimize import least_squares
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Floats, Ints
 from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.geometry import Elementary, ElementaryKind, frame_of, unit
 from arabesque.mending import even_triangles, in_ball
@@ -35,6 +35,25 @@ def scanned(kind: ElementaryKind, outliers: int = 100) -> tuple[Floats, Floats]:
     points = points + normals * rng.normal(scale=NOISE, size=(len(points), 1))
     points[:outliers] += normals[:outliers]
     return points, unit(normals + rng.normal(scale=0.03, size=normals.shape))
+
+
+def boss(radius: float, step: float, noise: float) -> tuple[Scan, Ints]:
+    """A rod of a radius standing on a plate, with a fillet of 5 mm between, by its profile; and each triangle's part:
+    0 for the plate, 1 for the fillet, 2 for the rod."""
+    bend = np.linspace(0, np.pi / 2, int(np.ceil(2.5 * np.pi / step)) + 1)
+    plate = np.arange(3 * radius, radius + 5, -step)
+    rod = np.arange(5 + step, 45, step)
+    r = np.concatenate([plate, radius + 5 - 5 * np.sin(bend), np.full(len(rod), radius)])
+    z = np.concatenate([np.zeros(len(plate)), 5 - 5 * np.cos(bend), rod])
+    angle = np.linspace(0, 2 * np.pi, int(2 * np.pi * (radius + 5) / step), endpoint=False)[:, None]
+    points = np.stack([np.cos(angle) * r, np.sin(angle) * r, np.broadcast_to(z, (len(angle), len(r)))], -1)
+    points = points + np.random.default_rng(0).normal(size=points.shape) * noise
+    number = np.arange(points.shape[0] * points.shape[1]).reshape(points.shape[:2])
+    a, b = number[:, :-1], number[:, 1:]
+    c, d = np.roll(b, -1, axis=0), np.roll(a, -1, axis=0)
+    triangles = np.concatenate([np.stack([a, d, c], -1).reshape(-1, 3), np.stack([a, c, b], -1).reshape(-1, 3)])
+    part = np.searchsorted([len(plate), len(plate) + len(bend) - 1], np.arange(len(r) - 1), side="right")
+    return Scan(points.reshape(-1, 3), triangles), np.tile(part, 2 * len(angle))
 
 
 class FitTest(unittest.TestCase):
@@ -141,6 +160,25 @@ class RegionsTest(unittest.TestCase):
         shape = next(area.shape for area in found.areas if area.word == "cylinder")
         assert shape is not None
         self.assertAlmostEqual(shape.sizes[0], 10.0, delta=0.01)
+
+    def test_a_fillet_between_a_rod_and_a_plate(self) -> None:
+        """Borders at the jump of curvature: the fillet is a torus of its own, never a part of the rod, and the plate
+        stays whole with noise."""
+        for radius, step, noise in ((20, 1.0, 0.0), (20, 1.0, 0.02), (20, 1.0, 0.05), (40, 1.6, 0.0), (40, 1.6, 0.02)):
+            with self.subTest(radius=radius, noise=noise):
+                scan, part = boss(radius, step, noise)
+                found = find_regions(scan, 0.5)
+                areas = np.linalg.norm(scan.area_vectors, axis=1)
+                shares = np.zeros((3, len(found.areas)))
+                np.add.at(shares, (part, found.labels), areas)
+                whole = shares / shares.sum(axis=1, keepdims=True)
+                own = whole.argmax(axis=1)
+                words = [found.areas[number].word for number in own]
+                self.assertEqual(words, ["plane", "torus", "cylinder"])
+                np.testing.assert_array_less([0.97, 0.7, 0.9], whole.max(axis=1))
+                ring = found.areas[own[1]].shape
+                assert ring is not None
+                np.testing.assert_allclose(ring.sizes, (radius + 5, 5), rtol=0.03)
 
     def test_more_sensitivity_more_areas(self) -> None:
         scan = heron(25_000).scan

@@ -13,13 +13,25 @@ from arabesque.arrays import Bools, Floats, Ints, frozen_array
 from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.geometry import ElementaryKind, Plane, unit
 from arabesque.progress import Progress, part, silent
-from arabesque.reading.true_shapes import TrueShape, fit_true_shape, recognise
+from arabesque.reading.true_shapes import TrueShape, fit_true_shape, recognise, spread_limit
 from arabesque.scan import Scan, calmed_normals, scan_curvature, sharp_pairs
 
 SAMPLES = 300
 SHARP_DEGREES = 25.0
 SMALLEST_SHARE = 0.002
 FREE_FORM_COST = 4.0
+LEAST_INNER = 60
+"""Triangles: a smaller core is not looked at apart from its border."""
+CORE_RINGS, NARROW, LEAST_CORE = 2, 0.8, 0.3
+"""Rings of triangles without which narrow areas are looked at, those of which a ring is over a fifth; and the share of
+an area that has to be left of it: two circles alone lie on many spheres and cones."""
+HELD_SHARE = 0.7
+NEARLY = 4.0
+"""Areas that spread about every shape by more than so many times what is allowed hold no core that is one."""
+SETTLING = 2
+"""Rounds of moving borders to where shapes meet."""
+CHANGED = 0.95
+"""Free forms that kept a smaller share of theirs are looked at once more after it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -156,9 +168,19 @@ def find_regions(scan: Scan, sensitivity: float = 0.5, progress: Progress = sile
         found.append(_recognised(scan, labels == number))
     labels, found = _split_strangers(scan, labels, found, SMALLEST_SHARE * areas.sum())
     labels, found = _join_same(scan, labels, found, pairs)
-    progress(0.9, "Moving borders to where shapes meet")
-    labels = _borders_by_shape(scan, labels, found, pairs)
-    labels = _without_scraps(labels, pairs, bend, areas, smallest)
+    for round_ in range(SETTLING):
+        progress(0.85 + 0.07 * round_, "Moving borders to where shapes meet")
+        moved = _borders_by_shape(scan, labels, found, pairs)
+        before, after = (np.bincount(numbers, minlength=len(found)) for numbers in (labels, moved))
+        labels, anew = moved, False
+        for number in np.flatnonzero(after < CHANGED * before).tolist():
+            if found[number] is None and after[number]:
+                found[number] = _recognised(scan, labels == number)
+                anew = anew or found[number] is not None
+        if not anew:
+            break
+    true = np.array([shape is not None for shape in found])
+    labels = _without_scraps(labels, pairs, bend, areas, smallest, true)
     labels = _connected(labels, pairs, areas, by_label=True)
     used, compacted = np.unique(labels, return_inverse=True)
     return Regions(compacted, tuple(Region(found[n]) for n in used))
@@ -205,10 +227,12 @@ def _merge_alike(pairs, bend, threshold, noise):  # type: ignore[no-untyped-def]
     return labels
 
 
-def _without_scraps(labels: Ints, pairs: Ints, bend: Floats, areas: Floats, smallest: float) -> Ints:
+def _without_scraps(
+    labels: Ints, pairs: Ints, bend: Floats, areas: Floats, smallest: float, true: Bools | None = None
+) -> Ints:
     """Areas below a share of the whole, or no wider than a few triangles, given to the neighbour they resemble most.
 
-    The other areas keep their numbers.
+    true: which are true shapes, and may be narrow. The other areas keep their numbers.
     """
     total = areas.sum()
     triangle = float(np.median(areas))
@@ -229,7 +253,8 @@ def _without_scraps(labels: Ints, pairs: Ints, bend: Floats, areas: Floats, smal
         rim = np.bincount(low, border, count) + np.bincount(high, border, count)
         # mean width of an area in triangles: twice its area over its border
         width = 2 * size / np.maximum(rim, 1) / np.sqrt(triangle) / np.sqrt(triangle)
-        poor = (size < smallest * total) | ((width < 5.0) & (size < 20 * smallest * total))
+        narrow = (width < 5.0) & (size < 20 * smallest * total)
+        poor = (size < smallest * total) | (narrow if true is None else narrow & ~true[:count])
         if not poor.any():
             break
         difference = np.abs(mean[low] - mean[high]).max(axis=1) + 1e-6
@@ -290,13 +315,19 @@ def _connected(labels: Ints, pairs: Ints, areas: Floats, by_label: bool = False)
     return np.unique(piece, return_inverse=True)[1]
 
 
-def _chosen(scan: Scan, mask: Bools, most: int) -> Ints:
-    """Points of an area, without its border, at most so many."""
-    inner = mask.copy()
+def _inner(scan: Scan, mask: Bools) -> Bools:
+    """The triangles of an area that touch no other area."""
     points = np.zeros(len(scan.points), dtype=bool)
     points[scan.triangles[~mask].ravel()] = True
-    inner &= ~points[scan.triangles].any(axis=1)
-    chosen = np.unique(scan.triangles[inner if inner.sum() > 60 else mask])
+    found: Bools = mask & ~points[scan.triangles].any(axis=1)
+    return found
+
+
+def _chosen(scan: Scan, mask: Bools, most: int) -> Ints:
+    """Points of an area, without its border, at most so many."""
+    inner = _inner(scan, mask)
+    wide = inner.sum() > max(LEAST_INNER, LEAST_CORE * mask.sum())
+    chosen = np.unique(scan.triangles[inner if wide else mask])
     if len(chosen) > most:
         chosen = np.random.default_rng(0).choice(chosen, most, replace=False)
     return chosen
@@ -309,16 +340,40 @@ def _samples(scan: Scan, mask: Bools, most: int) -> tuple[Floats, Floats]:
 
 
 def _recognised(scan: Scan, mask: Bools) -> TrueShape | None:
+    """The true shape that an area is, or that its core is where it is narrow.
+
+    Curvature is blurred over some rings, so that the border between two areas lies a little beside the place where it
+    jumps. Nearly any narrow core is met by some shape: what it is has to hold for most of the area too.
+    """
+    shape, near = _recognised_from(scan, mask)
+    core = mask
+    for _ in range(CORE_RINGS):
+        inner = _inner(scan, core)
+        share = inner.sum() / core.sum()
+        if shape is not None or not near or not LEAST_CORE < share < NARROW or inner.sum() <= 2 * LEAST_INNER:
+            break
+        core = inner
+        shape, near = _recognised_from(scan, core)
+    if shape is None or core is mask:
+        return shape
+    points = scan.points[_chosen(scan, mask, SAMPLES)]
+    held = np.abs(shape.distance(points)) <= 2.5 * spread_limit(points, max(scan.noise, shape.rms))
+    return shape if held.mean() >= HELD_SHARE else None
+
+
+def _recognised_from(scan: Scan, mask: Bools) -> tuple[TrueShape | None, bool]:
+    """The true shape that an area is, and whether some shape comes near to it."""
     chosen = _chosen(scan, mask, SAMPLES)
     if len(chosen) < 12:
-        return None
+        return None, False
     # what was seen at a flat angle is noisier than the rest
     noise = max(scan.noise, scan.noise_at(chosen))
-    shape, _ = recognise(scan.points[chosen], scan.smoothed_normals[chosen], noise)
+    shape, spreads = recognise(scan.points[chosen], scan.smoothed_normals[chosen], noise)
     if shape is None:
-        return None
+        limit = NEARLY * spread_limit(scan.points[chosen], noise)
+        return None, min(spreads.values(), default=np.inf) <= limit
     points, normals = _samples(scan, mask, 6000)
-    return fit_true_shape(shape.kind, points, normals)
+    return fit_true_shape(shape.kind, points, normals), True
 
 
 def _split_strangers(

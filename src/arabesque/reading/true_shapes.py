@@ -142,7 +142,7 @@ def recognise(points: Floats, normals: Floats, noise: float) -> tuple[TrueShape 
     spreads: dict[ElementaryKind, float] = {}
     fits: dict[ElementaryKind, TrueShape] = {}
     size = float(np.linalg.norm(np.ptp(points, axis=0))) if len(points) else 0.0
-    limit = max(1.6 * noise, 3e-4 * size, 1e-6)
+    limit = spread_limit(points, noise)
     floor = max(noise, 1e-4 * size)
     for kind in sorted(ElementaryKind, key=lambda one: SIMPLICITY[one]):
         # what no fit of this kind could beat is not worth several starts
@@ -160,6 +160,12 @@ def recognise(points: Floats, normals: Floats, noise: float) -> tuple[TrueShape 
     if cheapest is None or not np.isfinite(prices[cheapest]):
         return None, spreads
     return fits[cheapest], spreads
+
+
+def spread_limit(points: Floats, noise: float) -> float:
+    """mm: the points of a true shape spread about it by no more."""
+    size = float(np.linalg.norm(np.ptp(points, axis=0))) if len(points) else 0.0
+    return max(1.6 * noise, 3e-4 * size, 1e-6)
 
 
 def _price(
