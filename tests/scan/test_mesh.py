@@ -3,10 +3,11 @@
 import unittest
 
 import numpy as np
+import trimesh
 
 from arabesque.arrays import Floats
 from arabesque.errors import InvalidShape
-from arabesque.scan import Scan, compact, weld
+from arabesque.scan import Scan, compact, lifted, weld
 from tests.examples import heron, plane, sheet, sphere
 
 
@@ -78,3 +79,25 @@ class CleaningTest(unittest.TestCase):
         points, triangles = compact(np.arange(15.0).reshape(5, 3), np.array([[4, 2, 1]]))
         np.testing.assert_array_equal(points[:, 0], [3, 6, 12])
         np.testing.assert_array_equal(triangles, [[2, 1, 0]])
+
+
+class CoarseTest(unittest.TestCase):
+    def test_flat_triangles_are_rounded_to_a_sphere(self) -> None:
+        """A chord of length c runs c²/8R inside a circle at its middle; rounded it is exact but for the next power."""
+        ball = sphere(50.0, 3)
+        self.assertTrue(ball.coarse)
+        middles = ball.points[ball.triangles].mean(axis=1)
+        flat = 50 - np.linalg.norm(middles, axis=1)
+        self.assertAlmostEqual(ball.sag / np.sqrt(np.mean(flat**2)), 1.0, delta=0.1)
+        rounded = np.linalg.norm(lifted(ball, middles), axis=1) - 50
+        self.assertLess(np.abs(rounded).max(), 0.03 * flat.max())
+        np.testing.assert_allclose(lifted(ball, ball.points), ball.points, atol=1e-9)
+        distance, _ = ball.signed_distance(middles / np.linalg.norm(middles, axis=1, keepdims=True) * 51.0)
+        np.testing.assert_allclose(distance, 1.0, atol=0.02)
+
+    def test_sharp_edges_and_noisy_scans_stay_as_they_are(self) -> None:
+        box = trimesh.creation.box((60, 40, 20))
+        sharp = Scan(np.asarray(box.vertices), np.asarray(box.faces))
+        middles = sharp.points[sharp.triangles].mean(axis=1)
+        np.testing.assert_array_equal(lifted(sharp, middles), middles)
+        self.assertFalse(heron(60_000).scan.coarse)

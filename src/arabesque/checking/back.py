@@ -16,7 +16,7 @@ from arabesque.checking.figures import Figures
 from arabesque.checking.outliers import FAR, outliers
 from arabesque.geometry import Surface, foot_points
 from arabesque.progress import Progress, silent
-from arabesque.scan import Scan
+from arabesque.scan import Scan, rounded
 from arabesque.shapes import Sampled, corner_areas
 
 AGREEING_NORMALS = 0.5
@@ -134,6 +134,7 @@ def _large_triangles(scan: Scan, near: Ints, step: float) -> tuple[Floats, Place
         shares = _shares(int(count))
         p, m = scan.points[scan.triangles[some]], scan.smoothed_normals[scan.triangles[some]]
         points, normals = (np.einsum("kb,tbc->tkc", shares, values).reshape(-1, 3) for values in (p, m))
+        points = rounded(scan, np.repeat(some, len(shares)), points)
         whole = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) / 2
         names = len(scan.points) + MOST_PIECES**2 * some[:, None] + np.arange(len(shares))
         parts.append(Places(points, normals, np.repeat(whole / len(shares), len(shares)), names.ravel()))

@@ -10,7 +10,7 @@ import numpy as np
 
 from arabesque.arrays import Bools, Floats, Ints, unit
 from arabesque.geometry import Curve, basis_matrix
-from arabesque.scan import Scan, Walk, enclosed, kept, walk_along_plane
+from arabesque.scan import Scan, Walk, enclosed, kept, lifted, walk_along_plane
 
 PLACES = 81
 """Places along a border line."""
@@ -81,7 +81,7 @@ def border_line(start: Floats, end: Floats, scan: Scan, through: Floats | None =
         triangles.append(under)
         whole = whole and arrived
     along_a_line = through is not None and len(through) > FEW_PLACES
-    points = even_steps(stations if along_a_line else np.concatenate(ways))
+    points = lifted(scan, even_steps(stations if along_a_line else np.concatenate(ways)))
     points[0], points[-1] = start, end
     return BorderLine(points, np.concatenate(triangles), whole)
 

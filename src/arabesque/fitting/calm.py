@@ -17,7 +17,7 @@ from arabesque.fitting.patch_fit import MOST_POINTS
 from arabesque.fitting.rungs import Rung, driven_rungs, even_rungs
 from arabesque.geometry import Surface, basis_matrix, border_of, coons_net
 from arabesque.progress import Progress, silent
-from arabesque.scan import Scan
+from arabesque.scan import Scan, rounded_places
 
 MOST_EVEN, LEAST_EVEN = 1e-1, 1e-7
 """Weights of evenness that are tried at most, and at least."""
@@ -243,7 +243,8 @@ class CalmFit:
         grid = surface.on_grid(self._at, self._at)[0, 0]
         closest = self._scan.closest(grid.reshape(-1, 3))
         normals = closest.normals.reshape(grid.shape)
-        off = np.einsum("rsc,rsc->rs", closest.points.reshape(grid.shape) - grid, normals)
+        places = rounded_places(self._scan, closest).reshape(grid.shape)
+        off = np.einsum("rsc,rsc->rs", places - grid, normals)
         # over an opening the surface is all that is known
         off[closest.on_border.reshape(off.shape)] = 0.0
         return _Target(grid + off[..., None] * normals, normals)

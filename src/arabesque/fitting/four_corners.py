@@ -20,7 +20,7 @@ from arabesque.fitting.patch_fit import Borders, PatchFit, Stop, check_tolerance
 from arabesque.fitting.rungs import Rung
 from arabesque.geometry import LARGEST_DEGREE, Surface, border_of, uniform_knots
 from arabesque.progress import Progress, part, silent
-from arabesque.scan import Scan
+from arabesque.scan import Scan, lifted
 
 Through = Sequence[Floats | None]
 ALL_CALM: Through = (None,) * 4
@@ -41,7 +41,8 @@ def four_corner_patch(
 ) -> PatchFit:
     """The patch through four corners on the scan, as light and as even as the tolerance allows.
 
-    corners: (4, 3) mm, on the scan; they stay where they are. tolerance: mm. degree: fixed degrees along u and v, or
+    corners: (4, 3) mm, on the scan; they stay where they are, but on coarse triangles, where they come to the form
+    through the scan's points. tolerance: mm. degree: fixed degrees along u and v, or
     None for the lowest that suffices (then spans, where no degree does). borders: held to calm lines on the scan, or
     natural, held at the corners only. through: for each side, from the first corner to the second and so on, places
     that its line goes through; see ``border_lines``.
@@ -52,7 +53,7 @@ def four_corner_patch(
     if degree is not None and not all(1 <= d <= LARGEST_DEGREE for d in degree):
         raise FitProblem(f"Degree {degree[0]} x {degree[1]} is not possible", f"Use degrees from 1 to {LARGEST_DEGREE}")
     given = np.asarray(corners, dtype=float) if np.shape(corners) == (4, 3) else corners
-    placed = corners_on_scan(given, scan, tolerance)
+    placed = lifted(scan, corners_on_scan(given, scan, tolerance))
     lines = border_lines(placed, scan, sides_of(given, placed, through))
     enclosed = enclosed_part(lines, scan)
     if borders is Borders.NATURAL:

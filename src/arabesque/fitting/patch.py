@@ -12,7 +12,7 @@ from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix
 from arabesque.geometry import Surface, basis_matrix, even_parameters, unit
 from arabesque.progress import Progress, silent
-from arabesque.scan import Scan
+from arabesque.scan import Scan, rounded_places
 
 AGREEING_NORMALS = 0.5
 WIDE = 20.0
@@ -145,7 +145,8 @@ def _pulls(
     area = np.linalg.norm(across, axis=2)
     closest = scan.closest(points.reshape(-1, 3))
     normal = closest.normals.reshape(*shape, 3)
-    residual = np.einsum("rsc,rsc->rs", closest.points.reshape(*shape, 3) - points, normal)
+    places = rounded_places(scan, closest).reshape(*shape, 3)
+    residual = np.einsum("rsc,rsc->rs", places - points, normal)
     valid = ~closest.on_border.reshape(shape)
     if check_normals:
         # a patch may have been clicked either way round: agreement is up to its overall side

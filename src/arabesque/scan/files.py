@@ -69,7 +69,7 @@ def ready_to_fit(scan: Scan, progress: Progress = silent) -> Scan:
         tree = beside.submit(lambda: scan.tree)
         _ = scan.smoothed_normals
         progress(0.5, "Measuring the noise")
-        _ = scan.noise
+        _ = scan.noise, scan.sag
         tree.result()
     progress(0.9, "Finding the rims")
     scan.closest(scan.points[:1])

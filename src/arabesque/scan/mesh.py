@@ -13,10 +13,13 @@ from scipy.sparse import csr_array
 from arabesque.arrays import Bools, Floats, Ints, frozen_array, summed
 from arabesque.errors import InvalidShape
 from arabesque.geometry import Plane, apply, unit
+from arabesque.scan.facets import corner_normals, rounded_places, sag
 from arabesque.scan.noise import quadric_heights
 from arabesque.scan.tree import CORNER_0, CORNER_1, CORNER_2, EDGE_01, EDGE_12, EDGE_20, BoxTree, interpolated_normals
 
 SMOOTHING_ROUNDS = 3
+LEAST_SAG = 1e-5
+"""Of the scan's size: flatter triangles are not coarse, however little noise there is."""
 NOISE_POINTS = 5_000
 """So many places tell the noise of all."""
 
@@ -187,6 +190,22 @@ class Scan:
         return float(1.4826 * np.median(np.abs(heights - np.median(heights)))) if len(heights) else 0.0
 
     @cached_property
+    def corner_normals(self) -> Floats:
+        """(n, 3) unit normals of the form through the points, where the triangles are coarse."""
+        return corner_normals(self.points, self.triangles)
+
+    @cached_property
+    def sag(self) -> float:
+        """How far flat triangles cut inside the form through their points, mm rms."""
+        return sag(self)
+
+    @property
+    def coarse(self) -> bool:
+        """True where flat triangles are further from the form than noise is."""
+        sag = self.sag
+        return sag > LEAST_SAG * self.diagonal and sag > self.noise
+
+    @cached_property
     def tree(self) -> BoxTree:
         """Search tree over the triangles."""
         return BoxTree(self.points[self.triangles].reshape(-1, 9))
@@ -203,9 +222,17 @@ class Scan:
     def signed_distance(
         self, points: ArrayLike, cut: float = np.inf, near: Ints | None = None
     ) -> tuple[Floats, Closest]:
-        """Distance of (n, 3) points, positive outside (above) the scan, and what lies closest; near: as ``closest``."""
+        """Distance of (n, 3) points, positive outside (above) the scan, and what lies closest; near: as ``closest``.
+
+        Where the triangles are coarse, it is the distance to the form through the scan's points, not to flat sides
+        that cut inside it.
+        """
         points = np.asarray(points, dtype=float)
         closest = self.closest(points, cut, near)
+        if self.coarse:
+            places = rounded_places(self, closest)
+            away = np.where(closest.triangle < 0, closest.distance, np.linalg.norm(points - places, axis=1))
+            closest = closest._replace(points=places, distance=away)
         side = np.einsum("nc,nc->n", points - closest.points, closest.normals)
         return np.where(side < 0, -closest.distance, closest.distance), closest
 
