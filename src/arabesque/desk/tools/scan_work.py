@@ -80,10 +80,17 @@ def damage(before: Health, after: Health, opens: bool) -> list[str]:
     return after.worse_than(before)
 
 
-def distance_facts(figures: dict[str, float], what: str = "from the scan") -> list[Fact]:
-    """How far something stands from what it was made of."""
+def distance_facts(
+    figures: dict[str, float], what: str = "from the scan", back: dict[str, float] | None = None
+) -> list[Fact]:
+    """How far something stands from what it was made of; back: and that from it, for corners that were cut."""
+
+    def told(name: str, digits: int) -> str:
+        both = [figures[name]] if back is None else [figures[name], back[name]]
+        return " · back ".join(f"{value:.{digits}f}" for value in both) + " mm"
+
     return [
-        Fact(f"rms {what}", f"{figures['rms']:.4f} mm"),
-        Fact("99 % within", f"{figures['p99']:.4f} mm"),
-        Fact("Largest", f"{figures['max']:.3f} mm"),
+        Fact(f"rms {what}", told("rms", 4)),
+        Fact("99 % within", told("p99", 4)),
+        Fact("Largest", told("max", 3)),
     ]

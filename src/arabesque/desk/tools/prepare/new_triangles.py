@@ -64,7 +64,7 @@ class NewTriangles(ScanWork):
             facts = [
                 Fact("Triangles", f"{number(len(scan.triangles))} → {number(len(made.triangles))}"),
                 Fact("Edges", f"{edge_length(made):.3g} mm"),
-                *distance_facts(distance_between(made, scan)),
+                *distance_facts(distance_between(made, scan), back=distance_between(scan, made)),
             ]
             return Made(made, words, facts)
 
