@@ -300,3 +300,12 @@ class CoverTest(unittest.TestCase):
         found = cover(folded, part.scan, part.inside, 0.2)
         self.assertAlmostEqual(found.folded, 60 / 100, delta=0.06)
         self.assertIn("folded", found.words)
+
+    def test_a_narrow_patch_is_not_folded(self) -> None:
+        """Nine times as long as wide, its samples lie close together one way only: up to 76 % were called folded."""
+        scan = ready_to_fit(plane(steps=100))
+        corners = np.array([[20.0, 46, 0], [80, 46, 0], [80, 52.5, 0], [20, 52.5, 0]])
+        fit = four_corner_patch(corners, scan, 0.75)
+        assert fit.cover is not None
+        self.assertEqual(fit.cover.folded, 0.0)
+        self.assertTrue(fit.within, fit.verdict)

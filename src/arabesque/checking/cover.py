@@ -16,8 +16,8 @@ MOST_OUTSIDE = 0.05
 MOST_FOLDED = 0.001
 SAMPLES_ALONG = 60
 MOST_PLACES = 4000
-BESIDE = 4
-"""Places of the grid of samples that many steps apart are not neighbours any more."""
+ROUND_ABOUT = 4.0
+"""Places that lie within a tolerance, and so many tolerances apart along the patch, lie over one another."""
 
 
 @dataclass(frozen=True)
@@ -83,17 +83,20 @@ def _far_from_inside(samples: Samples, scan: Scan, inside: Bools, reach: np.ndar
 
 
 def _doubled(samples: Samples, tolerance: float) -> Bools:
-    """Which samples lie within a tolerance of a place of the patch that is not beside them in its parameters."""
+    """Which samples lie within a tolerance of a place of the patch that is far from them along the patch itself."""
     n = len(samples.points)
     found = np.zeros(n, dtype=bool)
     columns = int(np.count_nonzero(samples.uv[:, 0] == samples.uv[0, 0]))
-    place = np.column_stack(np.divmod(np.arange(n), columns))
     pairs = tree_of(samples.points).query_pairs(tolerance, output_type="ndarray")
     if not len(pairs):
         return found
-    apart = np.abs(place[pairs[:, 0]] - place[pairs[:, 1]]).max(axis=1)
-    # where samples are closer together than the tolerance, the way between them along the patch decides
-    legs = np.sqrt(np.maximum(samples.areas[pairs].min(axis=1), 1e-300))
-    far = (apart >= BESIDE) & (apart * legs > 2 * tolerance)
-    found[pairs[far].ravel()] = True
+    grid = samples.points.reshape(-1, columns, 3)
+    along_u, along_v = (
+        np.cumsum(np.linalg.norm(np.diff(grid, axis=axis, prepend=grid.take([0], axis)), axis=2), axis=axis)
+        for axis in (0, 1)
+    )
+    (i, j), (k, m) = (np.divmod(pairs[:, side], columns) for side in (0, 1))
+    # along one line of each direction: longer than straight, and the more so the more askew the lines are
+    way = np.abs(along_u[k, j] - along_u[i, j]) + np.abs(along_v[k, m] - along_v[k, j])
+    found[pairs[way > ROUND_ABOUT * tolerance].ravel()] = True
     return found
