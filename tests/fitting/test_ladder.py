@@ -152,7 +152,8 @@ class LadderTest(unittest.TestCase):
         corners = [pick[0] for pick in picks if pick is not None]
         fit = four_corner_patch(corners, scan, 1.0)
         self.assertTrue(fit.within, fit.verdict)
-        self.assertTrue(fit.net.fair)
+        self.assertTrue(fit.net.fair or fit.stopped is Stop.TURNS)
+        self.assertLessEqual(fit.net.leg, 1.3)
         self.assertLessEqual(fit.surface.count, 100)
 
     def test_raised_keeps_the_shape(self) -> None:

@@ -23,6 +23,8 @@ FEW_PLACES = 5
 """Up to so many places are the hand's: the side runs smoothly through them; more are a line that is there."""
 STATIONS = 25
 """Places on such a side between which it is walked over the scan."""
+AROUND_OPEN = 0.25
+"""Of the longest line: so far round lines that enclose nothing a scan is looked at."""
 AROUND = 3
 """Rings of triangles round what border lines enclose, so that nothing at the lines lies at a rim."""
 
@@ -147,6 +149,16 @@ def enclosed_part(lines: Sequence[BorderLine], scan: Scan) -> Enclosed | None:
     within = np.zeros(len(scan.triangles), dtype=bool)
     within[inside] = True
     return Enclosed(kept(scan, mask), within[mask])
+
+
+def part_near(lines: Sequence[BorderLine], scan: Scan) -> Scan:
+    """The part of a scan in the box round border lines and a share of their length more; the scan where that is none
+    of it."""
+    places = np.concatenate([line.points for line in lines])
+    more = AROUND_OPEN * max(line.length for line in lines)
+    middles = scan.points[scan.triangles[:, 0]]
+    near = np.all((middles > places.min(axis=0) - more) & (middles < places.max(axis=0) + more), axis=1)
+    return kept(scan, near) if near.any() else scan
 
 
 def area_inside(lines: Sequence[BorderLine], scan: Scan) -> Ints | None:

@@ -12,10 +12,11 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.checking import CALM_BEND, CALM_LEG, Evenness, Figures, evenness, scan_to_shapes, shape_to_scan
 from arabesque.fitting.borders import BorderLine, FittedBorder, fitted_border
+from arabesque.fitting.even_curve import evened_curve
 from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
 from arabesque.fitting.patch_fit import MOST_POINTS
 from arabesque.fitting.rungs import Rung, driven_rungs, even_rungs
-from arabesque.geometry import Surface, basis_matrix, border_of, coons_net
+from arabesque.geometry import Curve, Surface, basis_matrix, border_of, coons_net
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, rounded_places
 
@@ -32,10 +33,13 @@ CHECK_BACK = 1500
 IDLE_STEPS = 3
 AT_THE_NOISE, NOISE_P99 = 1.15, 2.4
 """Times the noise of the scan: the rms of what is as close as can be, and the p99 that noise alone leaves, nearly."""
-TURNING_STEPS = 3
-"""So many candidates that are within, but whose nets turn, say that the turn is in the form."""
+FAIRER = 2.0
+"""Where a net is within, but turns, up to so many times its points are tried: after that the turn is in the form."""
 GROUP = 1.08
 """Candidates whose numbers of control points differ by less than this factor are tried for the best of them."""
+EVEN_LEG, HEAVIER, GAIN_IN_LEG = 1.3, 1.7, 0.85
+"""Nets with longer legs than that look uneven: up to so many times their points are tried for an even one, and one
+that is not even is taken only where that wins so much."""
 AT_ONCE = 2
 LEAST_GAIN = 0.98
 
@@ -88,13 +92,15 @@ class CalmFit:
         self._points = [lines[0].points, lines[1].points, lines[2].points[::-1], lines[3].points[::-1]]
         self._at = np.linspace(0, 1, GRID)
         self._fitted: dict[tuple[int, tuple[int, bytes]], FittedBorder] = {}
+        self._even: dict[tuple[int, tuple[int, bytes]], Curve] = {}
         self._inverses: dict[tuple[int, bytes], Floats] = {}
 
     # one patch
 
-    def start(self, u: Rung, v: Rung) -> Surface:
-        """The patch between the fitted borders, its inside only from them."""
-        low, right, high, left = (self.border(k, (u, v)[k % 2]).curve.points for k in range(4))
+    def start(self, u: Rung, v: Rung, even: bool = True) -> Surface:
+        """The patch between the fitted borders, its inside only from them; even: with their poles evened."""
+        border = self._even_border if even else self._plain_border
+        low, right, high, left = (border(k, (u, v)[k % 2]).points for k in range(4))
         points = coons_net(low, high, left, right, u.greville, v.greville)
         return Surface((u.degree, v.degree), (u.knots, v.knots), points)
 
@@ -104,6 +110,16 @@ class CalmFit:
         if key not in self._fitted:
             self._fitted[key] = fitted_border(self._points[side], rung.degree, rung.knots, self._tolerance)
         return self._fitted[key]
+
+    def _plain_border(self, side: int, rung: Rung) -> Curve:
+        return self.border(side, rung).curve
+
+    def _even_border(self, side: int, rung: Rung) -> Curve:
+        """The same with its poles as even as may be."""
+        key = side, rung.key
+        if key not in self._even:
+            self._even[key] = evened_curve(self.border(side, rung).curve, self._points[side], self._tolerance)
+        return self._even[key]
 
     def fitted(self, start: Surface, even: float = EVEN, rounds: int = 4, samples: int = 0) -> Surface:
         """The inside fitted, the borders as they are."""
@@ -126,10 +142,14 @@ class CalmFit:
     def lightest(self, progress: Progress = silent) -> tuple[Try, Ended]:
         """The lightest that keeps the tolerance with a net that can be worked with, and how the search ended.
 
-        Where there is none: the one that comes closest, or of those that are within the one with the best net.
+        What is within is evened. Where its legs stay over ``EVEN_LEG``, somewhat heavier nets are tried for one that
+        runs evenly. Where there is none: the one that comes closest, or of those that are within the one with the
+        best net.
         """
         best: Try | None = None
-        idle = turning = 0
+        uneven: Try | None = None
+        most = np.inf
+        turning, idle = False, 0
         factor = 1 / HOPEFUL
         first = [next((r for r in even_rungs(MOST_POINTS) if r.count >= 4 and self._holds(r, k)), None) for k in (0, 1)]
         # as heavy each way as the limit of points allows both to be
@@ -138,19 +158,29 @@ class CalmFit:
         lines = target.places.swapaxes(0, 1), target.places
         ladders = [even_rungs(MOST_POINTS) + driven_rungs(one, MOST_POINTS) for one in lines]
         for group in _by_weight(ladders):
+            if group[0][0].count * group[0][1].count > most:
+                break
             hopeful = []
             for u, v in group:
                 if self._holds(u, 0) and self._holds(v, 1):
-                    start, missed = self._projected(target, u, v)
+                    missed = self._projected(target, u, v, even=False)[1]
                     if missed * factor <= self._tolerance:
-                        hopeful.append((missed, start))
-            for missed, start in sorted(hopeful, key=lambda one: one[0])[:AT_ONCE]:
+                        hopeful.append((missed, u, v))
+            for _, u, v in sorted(hopeful, key=lambda one: one[0])[:AT_ONCE]:
+                start, missed = self._projected(target, u, v)
                 progress(min(0.9, start.count / 60), f"Trying {start.count} control points")
                 found = self._fit_as_even_as_may_be(start, missed)
                 within = found.within(self._tolerance)
                 if within and found.net.fair:
-                    return found, Ended.WITHIN
-                turning += within
+                    found = self.evened(found, progress)
+                    if found.net.leg <= EVEN_LEG:
+                        return found, Ended.WITHIN
+                    most = min(most, HEAVIER * start.count)
+                    if uneven is None or found.net.leg < GAIN_IN_LEG * uneven.net.leg:
+                        uneven = found
+                    continue
+                if within:
+                    turning, most = True, min(most, FAIRER * start.count)
                 # how much closer a fit comes than the projection says what need not be tried
                 factor = max(factor, 0.6 * min(1.0, found.there.inlier_p99 / max(missed, 1e-12)))
                 target = self._read(found.surface)
@@ -158,10 +188,12 @@ class CalmFit:
                 idle = 0 if better else idle + 1
                 if best is None or self._rank(found) < self._rank(best):
                     best = found
-            if best is not None and turning >= TURNING_STEPS:
-                return best, Ended.TURNS
-            if best is not None and best.there.inlier_rms <= self._least_rms(idle):
+            if uneven is None and not turning and best is not None and best.there.inlier_rms <= self._least_rms(idle):
                 return best, Ended.NOISE
+        if uneven is not None:
+            return uneven, Ended.WITHIN
+        if best is not None and turning:
+            return best, Ended.TURNS
         if best is None:
             start = self.start(heaviest, heaviest)
             best = self.tried(self.fitted(start), EVEN)
@@ -221,12 +253,18 @@ class CalmFit:
 
     def _fit_as_even_as_may_be(self, start: Surface, missed: float) -> Try:
         found = self.tried(self.fitted(start), EVEN)
+        fairer = found
         while not found.within(self._tolerance) and missed < self._tolerance and found.even > LEAST_EVEN:
             lower = found.even / 10
             looser = self.tried(self.fitted(start, lower), lower)
-            if not looser.net.fair:
+            if not (looser.net.fair or looser.within(self._tolerance)):
                 break
-            found = looser
+            fairer, found = found, looser
+        if found.within(self._tolerance) and not found.net.fair and fairer.net.fair:
+            # one of them is close enough, the other even enough: one between may be both
+            between = self._again(found, float(np.sqrt(found.even * fairer.even)))
+            if between.within(self._tolerance) and between.net.fair:
+                return between
         return found
 
     def _holds(self, rung: Rung, axis: int) -> bool:
@@ -249,9 +287,9 @@ class CalmFit:
         off[closest.on_border.reshape(off.shape)] = 0.0
         return _Target(grid + off[..., None] * normals, normals)
 
-    def _projected(self, target: _Target, u: Rung, v: Rung) -> tuple[Surface, float]:
+    def _projected(self, target: _Target, u: Rung, v: Rung, even: bool = True) -> tuple[Surface, float]:
         """A candidate by plain least squares through the target, its borders held; and how far it misses, mm."""
-        start = self.start(u, v)
+        start = self.start(u, v, even)
         bu, bv = (basis_matrix(rung.knots, rung.degree, self._at, 0) for rung in (u, v))
         rest = target.places - np.matmul(bv, (bu @ start.points.reshape(len(start.points), -1)).reshape(GRID, -1, 3))
         points = start.points

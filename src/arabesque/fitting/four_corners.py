@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike
 
 from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
-from arabesque.fitting.borders import BorderLine, Enclosed, border_lines, enclosed_part
+from arabesque.fitting.borders import BorderLine, Enclosed, border_lines, enclosed_part, part_near
 from arabesque.fitting.calm import CalmFit, Ended, Try
 from arabesque.fitting.corners import corners_on_scan
 from arabesque.fitting.ladder import finished, natural_patch
@@ -71,7 +71,7 @@ def calm_patch(
     progress: Progress = silent,
 ) -> PatchFit:
     """The lightest even patch between four border lines; began: when the clock was started, for its seconds."""
-    part_of_it = scan if enclosed is None else enclosed.scan
+    part_of_it = part_near(lines, scan) if enclosed is None else enclosed.scan
     places = tuple(line.points for line in lines)
     first: PatchFit | None = None
     for share in STRICTER:
@@ -82,7 +82,8 @@ def calm_patch(
         else:
             found, ended = search.lightest(part(progress, 0.0, 0.8))
             stopped = _STOPS[ended]
-        found = _polished(search, search.evened(found, progress), share * tolerance)
+        even = found if stopped is Stop.WITHIN else search.evened(found, progress)
+        found = _polished(search, even, share * tolerance)
         done = finished(found.surface, scan, tolerance, stopped, began, progress, enclosed, places)
         first = first or done
         if done.figures.close(tolerance) and stopped is Stop.WITHIN:
@@ -90,7 +91,7 @@ def calm_patch(
             return replace(done, next_u=more[0], next_v=more[1], seconds=time.perf_counter() - began)
         if done.figures.close(tolerance):
             return done
-        if stopped not in (Stop.WITHIN, Stop.TURNS):
+        if stopped is not Stop.WITHIN and (stopped is not Stop.TURNS or share < 1):
             break
         # what few samples found to be within failed before many: a little more is asked for
     assert first is not None
