@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache, cached_property
-from typing import Any, Protocol, TypeGuard, TypeVar, runtime_checkable
+from typing import Any, NamedTuple, Protocol, TypeGuard, TypeVar, runtime_checkable
 
 import numpy as np
 from numba import njit
@@ -133,11 +133,20 @@ class Rimmed(Protocol):
     def rims(self) -> Sequence[Any]: ...
 
 
+class Guide(NamedTuple):
+    """A line that the side of a patch can be laid on: (n, 3) places, whether it is closed, and the ``geometry.Curve``
+    that it is, where it is one: then the side is exactly a part of it."""
+
+    points: Floats
+    closed: bool = False
+    curve: Any = None
+
+
 @runtime_checkable
 class Guiding(Protocol):
-    """A shape with lines that the side of a patch can be laid on: (n, 3) places each, and whether it is closed."""
+    """A shape with lines that the side of a patch can be laid on."""
 
-    def guides(self) -> Sequence[tuple[Floats, bool]]: ...
+    def guides(self) -> Sequence[Guide]: ...
 
 
 @dataclass(frozen=True, eq=False)

@@ -9,11 +9,11 @@ import trimesh
 from scipy.interpolate import LSQBivariateSpline
 
 from arabesque.arrays import Floats
-from arabesque.checking import cover, evenness, measure_both_ways
+from arabesque.checking import cover, evenness, find_joins, measure_both_ways
 from arabesque.fitting import Borders, FitSettings, Stop, border_lines, enclosed_part, fit_patch, four_corner_patch
 from arabesque.fitting.even_curve import evened_curve, leg_ratio
 from arabesque.fitting.evenness import divided_differences
-from arabesque.geometry import Curve, Surface, curve_feet, uniform_knots
+from arabesque.geometry import Curve, Edge, Surface, curve_feet, edge_curve, uniform_knots
 from arabesque.recipes import Given, PatchOnScan, Side
 from arabesque.scan import Scan, kept, read_scan, ready_to_fit, walk_along_plane
 from tests.examples import heron, plane, sheet, sphere
@@ -231,6 +231,45 @@ class BorderLinesTest(unittest.TestCase):
         gap = np.linalg.norm(edge[:, None] - low[None], axis=2).min(axis=1)
         self.assertLess(gap.max(), 0.2)
         self.assertEqual(laid.inputs, ("n",))
+
+    def test_neighbours_share_the_edge_exactly(self) -> None:
+        """A side on a part of an edge is that part, control point for control point; gaps are those of rounding."""
+        simulated = heron(120_000)
+        scan, corners = simulated.scan, simulated.master.corners["flank"]
+        first = four_corner_patch(corners, scan, 0.2).surface
+        outer = edge_curve(first, Edge.U_HIGH)
+        a, b = outer.at([0.0, 0.8])
+        away = 0.6 * (first.points[-1].mean(axis=0) - first.points[0].mean(axis=0))
+        picked = scan.closest(np.array([a, b, b + away, a + away])).points
+        for order in ([0, 1, 2, 3], [2, 3, 0, 1], [1, 0, 3, 2]):
+            sides = [Side(), Side(), Side(), Side()]
+            k = next(i for i in range(4) if {order[i], order[(i + 1) % 4]} == {0, 1})
+            sides[k] = Side(on="n", at=outer.at([0.4])[0])
+            recipe = PatchOnScan(picked[order], sides=(sides[0], sides[1], sides[2], sides[3]))
+            fit = recipe.fit(Given({"n": first}, scan, 0.2))
+            self.assertTrue(fit.within, fit.verdict)
+            (join,) = find_joins([first, fit.surface])
+            self.assertLess(join.gap.max(), 1e-9)
+            self.assertGreaterEqual(join.grade(), 0)
+
+    def test_sides_on_curves_meet_at_their_ends(self) -> None:
+        """Four curves round a part of a plane: the patch has them as its borders, whatever their degrees and knots."""
+        scan = ready_to_fit(plane(steps=100))
+        c = np.array([[20.0, 20, 0], [80, 20, 0], [80, 80, 0], [20, 80, 0]])
+        curves = {
+            "a": Curve.bezier([c[0], [50, 10, 0], c[1]]),
+            "b": Curve(3, uniform_knots(3, 2), [c[1], [82, 30, 0], [85, 50, 0], [81, 70, 0], c[2]]),
+            "c": Curve.bezier([c[3], [40, 90, 0], [60, 85, 0], [70, 78, 0], c[2]]),
+            "d": Curve(2, np.array([0, 0, 0, 0.3, 1, 1, 1]), [c[3], [15, 60, 0], [18, 40, 0], c[0]]),
+        }
+        sides = [Side(on=name, at=curve.at([0.5])[0]) for name, curve in curves.items()]
+        recipe = PatchOnScan(c, sides=(sides[0], sides[1], sides[2], sides[3]))
+        surface = recipe.fit(Given(dict(curves), scan, 0.2)).surface
+        at = np.linspace(0, 1, 101)
+        for curve in curves.values():
+            gaps = [curve_feet(edge_curve(surface, edge), curve.at(at)).distance.max() for edge in Edge]
+            self.assertLess(min(gaps), 1e-9)
+        self.assertEqual(recipe.inputs, ("a", "b", "c", "d"))
 
     def test_whichever_way_round_the_corners_are_clicked_sides_stay_theirs(self) -> None:
         scan = ready_to_fit(plane(steps=100))

@@ -1,10 +1,10 @@
 """Surfaces that follow a scan: one patch, and the lightest one that keeps the tolerance."""
 
-from arabesque.fitting.borders import BorderLine, border_line, border_lines, enclosed_part, even_steps
+from arabesque.fitting.borders import BorderLine, Through, border_line, border_lines, enclosed_part, even_steps
 from arabesque.fitting.corners import bilinear, corners_on_scan
 from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix, roughness
-from arabesque.fitting.four_corners import Through, calm_patch, four_corner_patch, quick_patch, sides_after
+from arabesque.fitting.four_corners import calm_patch, four_corner_patch, quick_patch, sides_after
 from arabesque.fitting.grow import Grower, Growth, blocked_triangles, covered_triangles
 from arabesque.fitting.ladder import raised, refit
 from arabesque.fitting.lay_between import EdgeOf, Piece, lay_between, ring_of

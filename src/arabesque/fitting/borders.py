@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -19,6 +19,7 @@ MOST_DETOUR = 1.6
 LARGEST_AREA = 6.0
 """Of the area that straight sides span: what is enclosed and larger has leaked through a gap."""
 CALMING = 1e-7
+SAME_PLACE, SAME_KNOT = 1e-6, 1e-9
 FEW_PLACES = 5
 """Up to so many places are the hand's: the side runs smoothly through them; more are a line that is there."""
 STATIONS = 25
@@ -33,12 +34,13 @@ AROUND = 3
 class BorderLine:
     """One side: (PLACES, 3) places on the scan at even steps, ends included, and the triangles that it runs through.
 
-    whole: false where a part runs over an opening, straight.
+    whole: false where a part runs over an opening, straight. curve: what the side is exactly, where that is given.
     """
 
     points: Floats
     triangles: Ints
     whole: bool = True
+    curve: Curve | None = None
 
     @cached_property
     def length(self) -> float:
@@ -53,17 +55,28 @@ def even_steps(points: Floats, count: int = PLACES) -> Floats:
     return np.column_stack([np.interp(wanted, along, points[:, c]) for c in range(3)])
 
 
-def border_lines(corners: Floats, scan: Scan, through: Sequence[Floats | None] = (None,) * 4) -> list[BorderLine]:
+Through = Sequence[Floats | Curve | None]
+"""For each side what it goes through: places, a curve that it is exactly, or nothing."""
+ALL_CALM: Through = (None,) * 4
+
+
+def border_lines(corners: Floats, scan: Scan, through: Through = ALL_CALM) -> list[BorderLine]:
     """The sides from each of the (4, 3) corners to the next.
 
     Each is the cut of the scan with the plane through its two corners and the mean of their normals. Where it comes
     to an opening it goes straight over to where the scan goes on. through: for each side (n, 3) places that it goes
-    through instead, in order: a few, as pulled by the hand, or many, along a line that is there.
+    through instead, in order: a few, as pulled by the hand, or many, along a line that is there; or a curve between
+    its corners.
     """
-    return [
-        border_line(corners[k], corners[(k + 1) % 4], scan, None if places is None or not len(places) else places)
-        for k, places in enumerate(through)
-    ]
+    found = []
+    for k, along in enumerate(through):
+        ends = corners[k], corners[(k + 1) % 4]
+        if isinstance(along, Curve):
+            line = border_line(*ends, scan, even_steps(along.guides()[0].points)[1:-1])
+            found.append(replace(line, curve=along))
+        else:
+            found.append(border_line(*ends, scan, along if along is not None and len(along) else None))
+    return found
 
 
 def border_line(start: Floats, end: Floats, scan: Scan, through: Floats | None = None) -> BorderLine:
@@ -83,7 +96,7 @@ def border_line(start: Floats, end: Floats, scan: Scan, through: Floats | None =
         triangles.append(under)
         whole = whole and arrived
     along_a_line = through is not None and len(through) > FEW_PLACES
-    points = lifted(scan, even_steps(stations if along_a_line else np.concatenate(ways)))
+    points = even_steps(stations) if along_a_line else lifted(scan, even_steps(np.concatenate(ways)))
     points[0], points[-1] = start, end
     return BorderLine(points, np.concatenate(triangles), whole)
 
@@ -225,3 +238,56 @@ def fitted_border(points: Floats, degree: int, knots: Floats, tolerance: float) 
             break
         weight = np.where(misses < bound, (1 - (misses / bound) ** 2) ** 2, 0.0) + 1e-6
     return FittedBorder(Curve(degree, knots, control), misses)
+
+
+def exact_border(curve: Curve, degree: int, knots: Floats) -> FittedBorder:
+    """A curve over [0, 1] in a spline space that holds it, or with misses without end in one that does not."""
+    if degree >= curve.degree:
+        raised = curve.elevated(degree - curve.degree)
+        more = knots_missing(raised.knots, knots)
+        if more is not None:
+            same = raised.with_knots(more)
+            return FittedBorder(Curve(degree, knots, same.points), np.zeros(PLACES))
+    ends = np.linspace(curve.points[0], curve.points[-1], len(knots) - degree - 1)
+    return FittedBorder(Curve(degree, knots, ends), np.full(PLACES, np.inf))
+
+
+def knots_missing(knots: Floats, wanted: Floats) -> Floats | None:
+    """The knots that have to be added to get the wanted ones; None where one is there that is not wanted."""
+    left = list(wanted)
+    for knot in knots:
+        near = [k for k, other in enumerate(left) if abs(other - knot) < SAME_KNOT]
+        if not near:
+            return None
+        left.pop(near[0])
+    return np.array(left)
+
+
+def over_unit(curve: Curve) -> Curve:
+    """The same curve over [0, 1]."""
+    a, b = curve.domain
+    return Curve(curve.degree, (curve.knots - a) / (b - a), curve.points, curve.weights)
+
+
+def at_curve_ends(corners: Floats, through: Through) -> tuple[Floats, list[Floats | Curve | None]]:
+    """The (4, 3) corners at the ends of the curves that sides are, and what the sides go through.
+
+    Of two curves that do not meet in their corner the second is followed only closely.
+    """
+    placed, found = corners.copy(), list(through)
+    settled = [False] * 4
+    for k, along in enumerate(through):
+        if not isinstance(along, Curve):
+            continue
+        ends = {k: along.points[0], (k + 1) % 4: along.points[-1]}
+        if any(settled[i] and np.linalg.norm(placed[i] - end) > SAME_PLACE for i, end in ends.items()):
+            found[k] = along.guides()[0].points
+            continue
+        for i, end in ends.items():
+            placed[i] = placed[i] if settled[i] else end
+            settled[i] = True
+        # to the last bit, also where a neighbour settled the corner
+        points = along.points.copy()
+        points[[0, -1]] = placed[k], placed[(k + 1) % 4]
+        found[k] = along.with_points(points)
+    return placed, found

@@ -11,12 +11,12 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.checking import CALM_BEND, CALM_LEG, Evenness, Figures, evenness, scan_to_shapes, shape_to_scan
-from arabesque.fitting.borders import BorderLine, FittedBorder, fitted_border
+from arabesque.fitting.borders import BorderLine, FittedBorder, exact_border, fitted_border, over_unit
 from arabesque.fitting.even_curve import evened_curve
 from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
 from arabesque.fitting.patch_fit import MOST_POINTS
-from arabesque.fitting.rungs import Rung, driven_rungs, even_rungs
-from arabesque.geometry import Curve, Surface, basis_matrix, border_of, coons_net
+from arabesque.fitting.rungs import Rung, driven_rungs, even_rungs, rungs_over
+from arabesque.geometry import Curve, Surface, basis_matrix, border_of, coons_net, reversed_curve
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, rounded_places
 
@@ -90,6 +90,10 @@ class CalmFit:
     def __init__(self, lines: Sequence[BorderLine], scan: Scan, tolerance: float, noise: float = 0.0) -> None:
         self._lines, self._scan, self._tolerance, self._noise = lines, scan, tolerance, noise
         self._points = [lines[0].points, lines[1].points, lines[2].points[::-1], lines[3].points[::-1]]
+        curves = [
+            line.curve if k < 2 or line.curve is None else reversed_curve(line.curve) for k, line in enumerate(lines)
+        ]
+        self._exact = [None if curve is None else over_unit(curve) for curve in curves]
         self._at = np.linspace(0, 1, GRID)
         self._fitted: dict[tuple[int, tuple[int, bytes]], FittedBorder] = {}
         self._even: dict[tuple[int, tuple[int, bytes]], Curve] = {}
@@ -108,8 +112,24 @@ class CalmFit:
         """A border line as a curve, run the way u or v runs."""
         key = side, rung.key
         if key not in self._fitted:
-            self._fitted[key] = fitted_border(self._points[side], rung.degree, rung.knots, self._tolerance)
+            exact = self._exact[side]
+            self._fitted[key] = (
+                fitted_border(self._points[side], rung.degree, rung.knots, self._tolerance)
+                if exact is None
+                else exact_border(exact, rung.degree, rung.knots)
+            )
         return self._fitted[key]
+
+    def lightest_rung(self, axis: int, degree: int) -> Rung:
+        """One span of a degree along an axis; where sides there are curves, the lightest of at least that degree."""
+        return next(rung for rung in self._ladder(axis) if rung.degree >= degree)
+
+    def _ladder(self, axis: int, lines: Floats | None = None) -> list[Rung]:
+        """The spline spaces along an axis; lines: along which knots may crowd where the form changes."""
+        exact = [curve for curve in (self._exact[axis], self._exact[axis + 2]) if curve is not None]
+        if exact:
+            return rungs_over(exact, MOST_POINTS)
+        return even_rungs(MOST_POINTS) + ([] if lines is None else driven_rungs(lines, MOST_POINTS))
 
     def _plain_border(self, side: int, rung: Rung) -> Curve:
         return self.border(side, rung).curve
@@ -118,7 +138,9 @@ class CalmFit:
         """The same with its poles as even as may be."""
         key = side, rung.key
         if key not in self._even:
-            self._even[key] = evened_curve(self.border(side, rung).curve, self._points[side], self._tolerance)
+            plain = self.border(side, rung).curve
+            given = self._exact[side] is not None
+            self._even[key] = plain if given else evened_curve(plain, self._points[side], self._tolerance)
         return self._even[key]
 
     def fitted(self, start: Surface, even: float = EVEN, rounds: int = 4, samples: int = 0) -> Surface:
@@ -151,12 +173,13 @@ class CalmFit:
         most = np.inf
         turning, idle = False, 0
         factor = 1 / HOPEFUL
-        first = [next((r for r in even_rungs(MOST_POINTS) if r.count >= 4 and self._holds(r, k)), None) for k in (0, 1)]
+        first = [next((r for r in self._ladder(k) if r.count >= 4 and self._holds(r, k)), None) for k in (0, 1)]
         # as heavy each way as the limit of points allows both to be
-        heaviest = even_rungs(isqrt(MOST_POINTS))[-1]
-        target = self._read(self.fitted(self.start(first[0] or heaviest, first[1] or heaviest), rounds=6))
+        light = [[r for r in self._ladder(k) if r.count <= isqrt(MOST_POINTS)] or self._ladder(k)[:1] for k in (0, 1)]
+        heaviest = light[0][-1], light[1][-1]
+        target = self._read(self.fitted(self.start(first[0] or heaviest[0], first[1] or heaviest[1]), rounds=6))
         lines = target.places.swapaxes(0, 1), target.places
-        ladders = [even_rungs(MOST_POINTS) + driven_rungs(one, MOST_POINTS) for one in lines]
+        ladders = [self._ladder(k, lines[k]) for k in (0, 1)]
         for group in _by_weight(ladders):
             if group[0][0].count * group[0][1].count > most:
                 break
@@ -195,7 +218,7 @@ class CalmFit:
         if best is not None and turning:
             return best, Ended.TURNS
         if best is None:
-            start = self.start(heaviest, heaviest)
+            start = self.start(*heaviest)
             best = self.tried(self.fitted(start), EVEN)
         return best, Ended.LIMIT
 
@@ -236,7 +259,7 @@ class CalmFit:
         surface = found.surface
         sizes = surface.points.shape[:2]
         now = [Rung(surface.degree[k], surface.knots[k]) for k in (0, 1)]
-        heavier = (r for r in even_rungs(MOST_POINTS) if r.count > sizes[axis] and self._holds(r, axis))
+        heavier = (r for r in self._ladder(axis) if r.count > sizes[axis] and self._holds(r, axis))
         more = next(heavier, None)
         if more is None:
             return None

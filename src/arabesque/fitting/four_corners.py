@@ -11,19 +11,26 @@ from numpy.typing import ArrayLike
 
 from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
-from arabesque.fitting.borders import BorderLine, Enclosed, border_lines, enclosed_part, part_near
+from arabesque.fitting.borders import (
+    ALL_CALM,
+    BorderLine,
+    Enclosed,
+    Through,
+    at_curve_ends,
+    border_lines,
+    enclosed_part,
+    part_near,
+)
 from arabesque.fitting.calm import CalmFit, Ended, Try
 from arabesque.fitting.corners import corners_on_scan
 from arabesque.fitting.ladder import finished, natural_patch
 from arabesque.fitting.patch import EVEN, FitSettings, fit_patch
 from arabesque.fitting.patch_fit import Borders, PatchFit, Stop, check_tolerance
 from arabesque.fitting.rungs import Rung
-from arabesque.geometry import LARGEST_DEGREE, Surface, border_of, uniform_knots
+from arabesque.geometry import LARGEST_DEGREE, Curve, Surface, border_of, reversed_curve, uniform_knots
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan, lifted
 
-Through = Sequence[Floats | None]
-ALL_CALM: Through = (None,) * 4
 POLISH_SAMPLES = 60
 STRICTER = (1.0, 0.92, 0.85)
 """Shares of the tolerance that are tried in turn."""
@@ -45,7 +52,7 @@ def four_corner_patch(
     through the scan's points. tolerance: mm. degree: fixed degrees along u and v, or
     None for the lowest that suffices (then spans, where no degree does). borders: held to calm lines on the scan, or
     natural, held at the corners only. through: for each side, from the first corner to the second and so on, places
-    that its line goes through; see ``border_lines``.
+    that its line goes through, or a curve that it is exactly: the corners go to its ends; see ``border_lines``.
     Raises FitProblem when the corners or the tolerance make no patch.
     """
     began = time.perf_counter()
@@ -54,7 +61,8 @@ def four_corner_patch(
         raise FitProblem(f"Degree {degree[0]} x {degree[1]} is not possible", f"Use degrees from 1 to {LARGEST_DEGREE}")
     given = np.asarray(corners, dtype=float) if np.shape(corners) == (4, 3) else corners
     placed = lifted(scan, corners_on_scan(given, scan, tolerance))
-    lines = border_lines(placed, scan, sides_of(given, placed, through))
+    placed, along = at_curve_ends(placed, sides_of(given, placed, through))
+    lines = border_lines(placed, scan, along)
     enclosed = enclosed_part(lines, scan)
     if borders is Borders.NATURAL:
         return natural_patch(placed, scan, tolerance, degree, enclosed, progress)
@@ -77,7 +85,7 @@ def calm_patch(
     for share in STRICTER:
         search = CalmFit(lines, part_of_it, share * tolerance, scan.noise)
         if degree is not None:
-            u, v = (Rung(d, uniform_knots(d, 1)) for d in degree)
+            u, v = (search.lightest_rung(axis, d) for axis, d in enumerate(degree))
             found, stopped = search.tried(search.fitted(search.start(u, v), EVEN, 8), EVEN), Stop.FIXED
         else:
             found, ended = search.lightest(part(progress, 0.0, 0.8))
@@ -102,7 +110,7 @@ def calm_patch(
 def quick_patch(lines: Sequence[BorderLine], scan: Scan, tolerance: float) -> Surface:
     """A light patch between border lines, roughly on the scan: for while the hand moves."""
     rung = Rung(3, uniform_knots(3, 2))
-    search = CalmFit(lines, scan, tolerance)
+    search = CalmFit([replace(line, curve=None) for line in lines], scan, tolerance)
     return fit_patch(
         search.start(rung, rung), scan, FitSettings(tolerance, 14, 2, even=EVEN), border_of((rung.count, rung.count))
     )
@@ -115,12 +123,14 @@ def _polished(search: CalmFit, found: Try, tolerance: float) -> Try:
     return found if worse or (found.net.fair and not polished.net.fair) else polished
 
 
-def sides_of(given: ArrayLike, placed: Floats, through: Through) -> list[Floats | None]:
+def sides_of(given: ArrayLike, placed: Floats, through: Through) -> list[Floats | Curve | None]:
     """What each side of the placed corners goes through, where these were put in another order, or the other way."""
-    found: list[Floats | None] = []
+    found: list[Floats | Curve | None] = []
     for side, backwards in sides_after(np.asarray(given, dtype=float), placed):
-        places = None if side is None else through[side]
-        found.append(places[::-1] if backwards and places is not None else places)
+        along = None if side is None else through[side]
+        if backwards and along is not None:
+            along = reversed_curve(along) if isinstance(along, Curve) else along[::-1]
+        found.append(along)
     return found
 
 

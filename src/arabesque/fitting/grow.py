@@ -10,13 +10,13 @@ import numpy as np
 from arabesque.arrays import Bools, Floats, Ints, tree_of, unit
 from arabesque.checking import Evenness, evenness, shape_to_scan
 from arabesque.errors import FitProblem
-from arabesque.fitting.borders import border_lines
+from arabesque.fitting.borders import ALL_CALM, Through, border_lines
 from arabesque.fitting.calm import CalmFit
-from arabesque.fitting.four_corners import ALL_CALM, Through, four_corner_patch
+from arabesque.fitting.four_corners import four_corner_patch
 from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
 from arabesque.fitting.patch_fit import check_tolerance
 from arabesque.fitting.rungs import HIGHEST_DEGREE, Rung
-from arabesque.geometry import Plane, Surface, border_of, uniform_knots
+from arabesque.geometry import Curve, Plane, Surface, border_of, uniform_knots
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, walk_ahead
 
@@ -53,14 +53,14 @@ Grown = Callable[[Surface], None]
 class Growth:
     """corners: (4, 3) on the scan, counter-clockwise seen from outside. surface: over them, of one span each way.
 
-    through: for each side the places of a line that it lies on, or None for a calm line.
+    through: for each side the curve or the places of a line that it lies on, or None for a calm line.
     """
 
     corners: Floats
     surface: Surface
     p99: float
     net: Evenness
-    through: tuple[Floats | None, ...] = (None,) * 4
+    through: tuple[Floats | Curve | None, ...] = (None,) * 4
 
     @property
     def edges(self) -> list[Floats]:

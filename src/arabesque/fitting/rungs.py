@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.geometry import basis_matrix, greville, uniform_knots
+from arabesque.geometry import Curve, basis_matrix, breakpoints, greville, uniform_knots
 
 HIGHEST_DEGREE = 5
 """Single-span degree up to which patches climb before they get spans instead."""
@@ -16,6 +17,7 @@ SPAN_DEGREE = 3
 FEWEST_SPANS, MOST_SPANS = 2, 40
 CALM_SHARE = 0.1
 """However calm a part is, knots stand no further apart than if its change were this share of the mean."""
+SAME_KNOT = 1e-9
 PROBES = 14
 """Spans of the spline whose third derivative tells where the form changes."""
 
@@ -51,6 +53,31 @@ def even_rungs(most: int) -> list[Rung]:
     return sorted((rung for rung in single + more if rung.count <= most), key=lambda rung: rung.count)
 
 
+def rungs_over(curves: Sequence[Curve], most: int) -> list[Rung]:
+    """The spline spaces that hold curves over [0, 1] exactly, from the lightest on, up to ``most`` points along: with
+    all their knots, then with the longest span halved again and again."""
+    lowest = max(curve.degree for curve in curves)
+    found = []
+    for degree in range(lowest, max(lowest, HIGHEST_DEGREE) + 1):
+        inner: list[float] = []
+        for at in np.unique(np.concatenate([breakpoints(curve.knots) for curve in curves]))[1:-1]:
+            times = [np.count_nonzero(np.abs(c.knots - at) < SAME_KNOT) + degree - c.degree for c in curves]
+            inner += [float(at)] * max(n for n, c in zip(times, curves, strict=True) if n > degree - c.degree)
+        found.append(Rung(degree, _clamped(degree, inner)))
+    finer = found[max(0, SPAN_DEGREE - lowest)] if lowest <= HIGHEST_DEGREE else found[0]
+    while finer.count < most:
+        breaks = breakpoints(finer.knots)
+        longest = int(np.diff(breaks).argmax())
+        middle = (breaks[longest] + breaks[longest + 1]) / 2
+        finer = Rung(finer.degree, np.sort(np.append(finer.knots, middle)))
+        found.append(finer)
+    return sorted((rung for rung in found if rung.count <= most), key=lambda rung: rung.count)
+
+
+def _clamped(degree: int, inner: Sequence[float] | Floats) -> Floats:
+    return np.concatenate([np.zeros(degree + 1), inner, np.ones(degree + 1)])
+
+
 def driven_rungs(lines: Floats, most: int) -> list[Rung]:
     """Cubics whose knots stand close where lines change much, and wide where they are calm.
 
@@ -75,5 +102,5 @@ def driven_rungs(lines: Floats, most: int) -> list[Rung]:
     made = []
     for n in range(FEWEST_SPANS + 1, MOST_SPANS + 1):
         inner = np.interp(np.linspace(0, total[-1], n + 1)[1:-1], total, np.linspace(0, 1, spans + 1))
-        made.append(Rung(SPAN_DEGREE, np.concatenate([np.zeros(SPAN_DEGREE + 1), inner, np.ones(SPAN_DEGREE + 1)])))
+        made.append(Rung(SPAN_DEGREE, _clamped(SPAN_DEGREE, inner)))
     return [rung for rung in made if rung.count <= most]

@@ -9,6 +9,7 @@ import numpy as np
 from arabesque.arrays import Bools, Floats, tree_of
 from arabesque.errors import FitProblem
 from arabesque.fitting.grow import BELOW, Grower, Growth, covered_triangles
+from arabesque.geometry import curve_between, curve_feet, edge_curve
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan
 
@@ -24,8 +25,8 @@ SMALLEST = 0.015
 MOST_FAILURES = 12
 NEIGHBOURS = 0.2
 """Of its size: a patch whose side lies so near to the edge of another is pulled up to it."""
-FEWEST_SHARED = 8
-"""Places of an edge: a side that shares less of it does not lie beside it."""
+LEAST_SHARED = 0.15
+"""Of an edge: a side that shares less of it does not lie beside it."""
 
 
 def suggest(
@@ -87,18 +88,19 @@ def meeting(growths: list[Growth], grower: Grower) -> list[Growth]:
         for side in range(4):
             line = now.edges[side]
             reach = NEIGHBOURS * float(np.sqrt(now.area))
-            edges = [edge for other in made for edge in other.edges]
-            edge = min(edges, key=lambda one: _apart(line, one), default=None)
-            if edge is None or _apart(line, edge) > reach:
+            edges = [(edge, other.surface, k) for other in made for k, edge in enumerate(other.edges)]
+            beside = min(edges, key=lambda one: _apart(line, one[0]), default=None)
+            if beside is None or _apart(line, beside[0]) > reach:
                 continue
+            edge = edge_curve(beside[1], beside[2])
             corners, through = now.corners.copy(), list(now.through)
-            ends = [int(np.linalg.norm(edge - corners[k], axis=1).argmin()) for k in (side, (side + 1) % 4)]
-            if abs(ends[1] - ends[0]) < FEWEST_SHARED:
+            ends = [side, (side + 1) % 4]
+            feet = curve_feet(edge, corners[ends])
+            (low, high), (start, end) = edge.domain, feet.parameters
+            if abs(end - start) < LEAST_SHARED * (high - low):
                 continue
-            corners[[side, (side + 1) % 4]] = edge[ends]
-            low, high = sorted(ends)
-            part_ = edge[low : high + 1]
-            through[side] = part_ if ends[0] < ends[1] else part_[::-1]
+            corners[ends] = feet.points
+            through[side] = curve_between(edge, float(start), float(end))
             pulled = grower.held(corners, through)
             now = (None if pulled is None else grower.sure(pulled)) or now
         made.append(now)

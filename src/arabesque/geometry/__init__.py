@@ -27,7 +27,6 @@ from arabesque.geometry.matching import (
     between,
     compatible_curves,
     coons_net,
-    edge_curve,
     joined,
     meeting_edges,
     rebuilt,
@@ -50,6 +49,7 @@ from arabesque.geometry.nets import border_of
 from arabesque.geometry.reduction import Lowered, lower_degree
 from arabesque.geometry.removal import lower_degree_within, simplify_curve, simplify_surface
 from arabesque.geometry.reshaping import (
+    curve_between,
     curve_pieces,
     join_curves,
     join_surfaces,
@@ -61,7 +61,7 @@ from arabesque.geometry.reshaping import (
 )
 from arabesque.geometry.rims import Edge, Rim
 from arabesque.geometry.sampling import even_parameters
-from arabesque.geometry.surface import Surface
+from arabesque.geometry.surface import Surface, edge_curve
 from arabesque.geometry.tessellation import tessellate
 from arabesque.geometry.trimming import Trim
 from arabesque.geometry.twin import (
@@ -111,6 +111,7 @@ __all__ = [
     "continuation",
     "coons_net",
     "crossing_axis",
+    "curve_between",
     "curve_box",
     "curve_curvature",
     "curve_feet",

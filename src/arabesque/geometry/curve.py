@@ -15,7 +15,7 @@ from arabesque.geometry.knots import bezier_knots, breakpoints, checked_knots, e
 from arabesque.geometry.motion import Plane, apply
 from arabesque.geometry.nets import curve_frames, curve_net, flat_normal
 from arabesque.geometry.rational import quotient_derivatives
-from arabesque.shapes import Frames, Net, Strands
+from arabesque.shapes import Frames, Guide, Net, Strands
 
 PLACES_A_SPAN = 20
 """Places in each polynomial piece where a curve is read for its bend."""
@@ -114,9 +114,10 @@ class Curve:
         across = unit(np.cross(flat_normal(self.points), d[1]))
         return (Strands(*(values[None] for values in (*d, across))),)
 
-    def guides(self) -> tuple[tuple[Floats, bool], ...]:
-        """Itself, as places."""
-        return ((self.at(np.linspace(*self.domain, PLACES_A_SPAN * self.spans + 1)), False),)
+    def guides(self) -> tuple[Guide, ...]:
+        """Itself."""
+        places = self.at(np.linspace(*self.domain, PLACES_A_SPAN * self.spans + 1))
+        return (Guide(places, False, self if self.weights is None else None),)
 
     def net(self) -> Net:
         """Its control polygon."""

@@ -15,19 +15,9 @@ from arabesque.geometry.knots import greville
 from arabesque.geometry.reduction import lower_degree
 from arabesque.geometry.removal import simplify_surface
 from arabesque.geometry.reshaping import join_surfaces, swapped_surface
-from arabesque.geometry.rims import Edge
 from arabesque.geometry.surface import Surface
 
 SAME_KNOT = 1e-9
-
-
-def edge_curve(surface: Surface, edge: int) -> Curve:
-    """An ``Edge`` as a curve with the patch's own control points. It runs the way the parameter does."""
-    across, at_end = Edge(edge).side
-    points, weights = np.take(surface.points, -at_end, across), surface.weights
-    if weights is not None:
-        weights = np.take(weights, -at_end, across)
-    return Curve(surface.degree[1 - across], surface.knots[1 - across], points, weights)
 
 
 def same_as(surface: Surface, other: Surface) -> tuple[Surface, float]:

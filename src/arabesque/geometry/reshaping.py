@@ -56,6 +56,17 @@ def _shown(part: Surface, trim: Trim) -> Surface:
     return part if area > 1 - 1e-9 else Face(part.degree, part.knots, part.points, part.weights, trim)
 
 
+def curve_between(curve: Curve, start: float, end: float) -> Curve:
+    """The part of a curve from one parameter to another, run that way; raises InvalidShape for no part."""
+    low, high = sorted((start, end))
+    a, b = curve.domain
+    if not high > low:
+        raise InvalidShape("Both ends lie at one place of the curve", "Move one of them along it")
+    part = split_curve(curve, high)[0] if high < b else curve
+    part = split_curve(part, low)[1] if low > a else part
+    return part if start < end else reversed_curve(part)
+
+
 def join_curves(one: Curve, two: Curve) -> Curve:
     """One curve from two of the same degree, where the first ends and the second begins at the same place.
 

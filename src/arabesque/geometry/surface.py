@@ -11,14 +11,15 @@ from numpy.typing import ArrayLike
 from arabesque.arrays import Bools, Floats, Ints, frozen_array, unit
 from arabesque.errors import InvalidShape
 from arabesque.geometry.curvature import Curvatures, surface_curvature
+from arabesque.geometry.curve import Curve
 from arabesque.geometry.kernels import basis_matrix, evaluate_curvature, evaluate_tensor, unit_cross
 from arabesque.geometry.knots import bezier_knots, breakpoints, checked_knots, elevate_degree, insert_knots
 from arabesque.geometry.motion import Plane, apply
 from arabesque.geometry.nets import surface_frames, surface_net
 from arabesque.geometry.rational import quotient_derivatives
-from arabesque.geometry.rims import Rim, edge_rims
+from arabesque.geometry.rims import Edge, Rim, edge_rims
 from arabesque.geometry.sampling import SurfaceSampler
-from arabesque.shapes import Frames, Net, Sampler, Strands
+from arabesque.shapes import Frames, Guide, Net, Sampler, Strands
 
 STRAND_SAMPLES = 61
 """Places along a line that is read for its bend, at least."""
@@ -196,10 +197,15 @@ class Surface:
         """Its four edges, in the order of ``Edge``."""
         return edge_rims(self)
 
-    def guides(self) -> tuple[tuple[Floats, bool], ...]:
-        """Its borders."""
+    def guides(self) -> tuple[Guide, ...]:
+        """Its borders; the edges of a polynomial patch with their own control points, going round."""
         at = np.linspace(0.0, 1.0, STRAND_SAMPLES)
-        return tuple((rim.surface.at(rim.places(at)), False) for rim in self.rims())
+        rims = self.rims()
+        whole = self.weights is None and len(rims) == 4 and all(rim.straight for rim in rims)
+        curves = [edge_curve(self, edge) for edge in Edge] if whole else [None] * len(rims)
+        return tuple(
+            Guide(rim.surface.at(rim.places(at)), False, curve) for rim, curve in zip(rims, curves, strict=True)
+        )
 
     def net(self) -> Net:
         """Its control points in rows and columns."""
@@ -248,3 +254,12 @@ class Surface:
             return Surface(degree, both, coefficients)
         weights = coefficients[..., 3]
         return Surface(degree, both, coefficients[..., :3] / weights[..., None], weights)
+
+
+def edge_curve(surface: Surface, edge: int) -> Curve:
+    """An ``Edge`` as a curve with the patch's own control points. It runs the way the parameter does."""
+    across, at_end = Edge(edge).side
+    points, weights = np.take(surface.points, -at_end, across), surface.weights
+    if weights is not None:
+        weights = np.take(weights, -at_end, across)
+    return Curve(surface.degree[1 - across], surface.knots[1 - across], points, weights)

@@ -11,6 +11,7 @@ from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Plane, apply
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan, calming_rounds, edge_length, scan_curvature
+from arabesque.shapes import Guide
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,9 +45,9 @@ class LineSet:
         """The polylines, (n, 3) each."""
         return [self.points[a:b] for a, b in zip(self.starts[:-1], self.starts[1:], strict=True)]
 
-    def guides(self) -> list[tuple[Floats, bool]]:
+    def guides(self) -> list[Guide]:
         """Each of the lines."""
-        return list(zip(self.lines, self.closed, strict=True))
+        return [Guide(line, closed) for line, closed in zip(self.lines, self.closed, strict=True)]
 
     @property
     def box(self) -> tuple[Floats, Floats]:

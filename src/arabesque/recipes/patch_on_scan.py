@@ -9,7 +9,7 @@ import numpy as np
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import Borders, PatchFit, four_corner_patch
-from arabesque.geometry import Surface, apply
+from arabesque.geometry import Curve, Surface, apply
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.sides import Side
@@ -59,11 +59,10 @@ class PatchOnScan(Recipe):
             self.corners, given.scan, given.tolerance, self.degree, self.borders, through, progress
         )
 
-    def through(self, given: Given) -> list[Floats | None]:
-        """For each side the places that it goes through, or None where it is calm."""
+    def through(self, given: Given) -> list[Floats | Curve | None]:
+        """For each side what it goes through: places, or a curve; None where it is calm."""
         assert given.scan is not None
         ends = [self.corners[[k, (k + 1) % 4]] for k in range(4)]
         return [
-            side.places(ends[k], given.shapes.get(side.on), given.plane, given.scan)
-            for k, side in enumerate(self.sides)
+            side.along(ends[k], given.shapes.get(side.on), given.plane, given.scan) for k, side in enumerate(self.sides)
         ]

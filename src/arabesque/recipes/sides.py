@@ -10,10 +10,12 @@ import numpy as np
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.fitting import even_steps
-from arabesque.geometry import Plane, apply
+from arabesque.geometry import Curve, Plane, apply, arc_length, curve_between, curve_feet
 from arabesque.scan import Scan
 from arabesque.shapes import Guiding, can
 
+BESIDE_END = 0.005
+"""Of a curve's length."""
 PLACES = 61
 """Places along a line that a side is laid on."""
 
@@ -54,8 +56,8 @@ class Side:
         """The side run from its end to its start."""
         return self if self.through is None else replace(self, through=self.through[::-1])
 
-    def places(self, ends: Floats, shape: Any, plane: Plane | None, scan: Scan) -> Floats | None:
-        """(n, 3) places that the side between two (2, 3) ends goes through; None for a calm line.
+    def along(self, ends: Floats, shape: Any, plane: Plane | None, scan: Scan) -> Floats | Curve | None:
+        """What the side between (2, 3) ends goes through: (n, 3) places, a part of a curve, or None where it is calm.
 
         shape: of the item it lies on. Raises ArabesqueError where that has no line.
         """
@@ -68,16 +70,31 @@ class Side:
             at = self.at
             assert at is not None
             lines = shape.guides() if can(shape, Guiding) else ()
-            line = min(lines, key=lambda one: _distance(one[0], at), default=None)
+            line = min(lines, key=lambda one: _distance(one.points, at), default=None)
             if line is None:
                 raise ArabesqueError("What a side was laid on has no line any more", "Click the handle of the side")
-            return part_between(*line, ends)
+            if line.curve is not None:
+                return part_of_curve(line.curve, ends)
+            return part_between(line.points, line.closed, ends)
         return self.through
 
 
 def onto(plane: Plane, points: Floats) -> Floats:
     """(n, 3) points moved square onto a plane."""
     return points - np.outer(points @ plane.normal - plane.offset, plane.normal)
+
+
+def part_of_curve(curve: Curve, ends: Floats) -> Curve:
+    """The part of a curve from the place nearest to one (3,) end to that nearest to the other, run that way."""
+    low, high = curve.domain
+    feet = curve_feet(curve, ends)
+    length = arc_length(curve)
+    # a corner beside the end of the curve means that end
+    away = [np.linalg.norm(feet.points - curve.points[k], axis=1) for k in (0, -1)]
+    t = np.where(away[0] < BESIDE_END * length, low, np.where(away[1] < BESIDE_END * length, high, feet.parameters))
+    if t[0] == t[1]:
+        raise ArabesqueError("Both corners lie at one place of the line", "Move a corner along it")
+    return curve_between(curve, float(t[0]), float(t[1]))
 
 
 def part_between(line: Floats, closed: bool, ends: Floats) -> Floats:

@@ -16,6 +16,7 @@ from arabesque.geometry import Plane, apply, unit
 from arabesque.scan.facets import corner_normals, rounded_places, sag
 from arabesque.scan.noise import quadric_heights
 from arabesque.scan.tree import CORNER_0, CORNER_1, CORNER_2, EDGE_01, EDGE_12, EDGE_20, BoxTree, interpolated_normals
+from arabesque.shapes import Guide
 
 SMOOTHING_ROUNDS = 3
 LEAST_SAG = 1e-5
@@ -79,11 +80,11 @@ class Scan:
         """The mirror image, with its outside outside."""
         return Scan(plane.mirrored(self.points), self.triangles[:, ::-1])
 
-    def guides(self) -> list[tuple[Floats, bool]]:
+    def guides(self) -> list[Guide]:
         """The rims of its openings."""
         from arabesque.scan.topology import rims  # which itself speaks of scans
 
-        return [(self.points[ring], True) for ring in rims(self)]
+        return [Guide(self.points[ring], True) for ring in rims(self)]
 
     @cached_property
     def diagonal(self) -> float:

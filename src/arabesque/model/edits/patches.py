@@ -11,7 +11,7 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import Growth
-from arabesque.geometry import LARGEST_DEGREE, Surface, lower_degree, split_surface
+from arabesque.geometry import LARGEST_DEGREE, Curve, Surface, lower_degree, split_surface
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
 from arabesque.model.edits.items import derived
@@ -59,11 +59,12 @@ def all_grown(document: Document, growths: Sequence[Growth]) -> Change:
     return Change(f"{words} suggested and taken", document, change.select)
 
 
-def _side(document: Document, places: Floats | None) -> Side:
-    if places is None:
+def _side(document: Document, along: Floats | Curve | None) -> Side:
+    if along is None:
         return Side()
+    places = along.guides()[0].points if isinstance(along, Curve) else along
     for item in document:
-        if isinstance(item.shape, Surface) and any(_meets(line, places) for line, _ in item.shape.guides()):
+        if isinstance(item.shape, Surface) and any(_meets(line.points, places) for line in item.shape.guides()):
             return Side(on=item.id, at=places[len(places) // 2])
     return Side(through=places)
 

@@ -15,7 +15,7 @@ from arabesque.desk.view.scene import Discs, Label, Lines, polyline
 from arabesque.fitting import BorderLine, Borders, border_lines, sides_after
 from arabesque.model.rebuild import given
 from arabesque.recipes import PatchOnScan, Side, onto
-from arabesque.shapes import Guiding
+from arabesque.shapes import Guide, Guiding
 
 
 class BorderHand:
@@ -95,7 +95,7 @@ class BorderHand:
                 place: Floats = scan.closest(onto(document.plane, hit[None])).points[0]
                 return place
             if side.on in document and at is not None:
-                lines = [line for line, _ in self._session.kept(_guides, document[side.on].shape)]
+                lines = [line.points for line in self._session.kept(_guides, document[side.on].shape)]
                 line = min(lines, key=lambda one: float(np.linalg.norm(one - at, axis=1).min()))
                 nearest: Floats = line[int(np.linalg.norm(line - hit, axis=1).argmin())]
                 return nearest
@@ -107,7 +107,7 @@ class BorderHand:
         for item in self._session.seen.that(Guiding):
             if item.id == skipped:
                 continue
-            for line, closed in self._session.kept(_guides, item.shape):
+            for line, closed, _ in self._session.kept(_guides, item.shape):
                 away = pointer.to_line(np.vstack([line, line[:1]]) if closed else line)
                 if away < best:
                     best, found = away, (Side(on=item.id, at=_nearest(pointer, line)), line)
@@ -142,7 +142,7 @@ class BorderHand:
         ]
 
 
-def _guides(shape: Guiding) -> Sequence[tuple[Floats, bool]]:
+def _guides(shape: Guiding) -> Sequence[Guide]:
     return shape.guides()
 
 

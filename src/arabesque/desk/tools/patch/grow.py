@@ -94,7 +94,7 @@ class Growing(Tool):
         tolerance, plane = session.document.tolerance, session.document.plane if o.plane else None
 
         def triangles() -> Bools:
-            lines = [line for shape in guiding for line, _ in shape.guides()]
+            lines = [line.points for shape in guiding for line in shape.guides()]
             return blocked_triangles(scan, tolerance, patches, lines, plane)
 
         return triangles
