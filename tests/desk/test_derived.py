@@ -155,6 +155,7 @@ class DerivedTest(WindowTest):
 
         def faint() -> dict[str, bool]:
             self.view.repaint()
+            QTest.qWait(50)
             return {mesh.slot: mesh.dimmed for mesh in self.view.scene.triangles if mesh.slot in drawn}
 
         drawn = (item.id, f"{item.id} image", "d")

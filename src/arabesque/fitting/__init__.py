@@ -4,6 +4,7 @@ from arabesque.fitting.borders import BorderLine, Through, border_line, border_l
 from arabesque.fitting.corners import bilinear, corners_on_scan
 from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix, roughness
+from arabesque.fitting.even_curve import closer_curve, evened_curve, nearer
 from arabesque.fitting.four_corners import calm_patch, four_corner_patch, quick_patch, sides_after
 from arabesque.fitting.grow import Grower, Growth, blocked_triangles, covered_triangles
 from arabesque.fitting.ladder import raised, refit
@@ -36,7 +37,11 @@ __all__ = [
     "corners_only",
     "covered_triangles",
     "enclosed_part",
+    "closer_curve",
     "even_steps",
+    "evened_curve",
+    "nearer",
+    "evened_curve",
     "evenness_matrix",
     "fairness_matrix",
     "fit_patch",

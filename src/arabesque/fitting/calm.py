@@ -16,7 +16,7 @@ from arabesque.fitting.even_curve import evened_curve
 from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
 from arabesque.fitting.patch_fit import MOST_POINTS
 from arabesque.fitting.rungs import Rung, driven_rungs, even_rungs, rungs_over
-from arabesque.geometry import Curve, Surface, basis_matrix, border_of, coons_net, reversed_curve
+from arabesque.geometry import Curve, Surface, basis_matrix, border_of, coons_net, reversed_curve, uniform_knots
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, rounded_places
 
@@ -122,11 +122,18 @@ class CalmFit:
 
     def lightest_rung(self, axis: int, degree: int) -> Rung:
         """One span of a degree along an axis; where sides there are curves, the lightest of at least that degree."""
-        return next(rung for rung in self._ladder(axis) if rung.degree >= degree)
+        exact = self._given(axis)
+        if not exact:
+            return Rung(degree, uniform_knots(degree, 1))
+        return next(rung for rung in rungs_over(exact, MOST_POINTS, degree) if rung.degree >= degree)
+
+    def _given(self, axis: int) -> list[Curve]:
+        """The curves that sides along an axis are exactly."""
+        return [curve for curve in (self._exact[axis], self._exact[axis + 2]) if curve is not None]
 
     def _ladder(self, axis: int, lines: Floats | None = None) -> list[Rung]:
         """The spline spaces along an axis; lines: along which knots may crowd where the form changes."""
-        exact = [curve for curve in (self._exact[axis], self._exact[axis + 2]) if curve is not None]
+        exact = self._given(axis)
         if exact:
             return rungs_over(exact, MOST_POINTS)
         return even_rungs(MOST_POINTS) + ([] if lines is None else driven_rungs(lines, MOST_POINTS))

@@ -37,13 +37,16 @@ def evened_curve(curve: Curve, points: Floats, tolerance: float) -> Curve:
     ratio = leg_ratio(curve)
     if ratio <= CALM_LEG or curve.count < 3 or curve.weights is not None:
         return curve
-    limit = max(CLOSE * tolerance, float(np.percentile(curve_feet(curve, points).distance, MOSTLY)))
+    feet = curve_feet(curve, points)
+    limit = max(CLOSE * tolerance, float(np.percentile(feet.distance, MOSTLY)))
     best = trial = curve
+    t = feet.parameters
     for weight in WEIGHTS:
         for _ in range(ROUNDS):
-            trial = _step(trial, points, weight)
+            trial = closer_curve(trial, points, t, weight)
+            t = nearer(trial, points, t)
         now = leg_ratio(trial)
-        if np.percentile(curve_feet(trial, points).distance, MOSTLY) > limit:
+        if np.percentile(np.linalg.norm(trial.at(t) - points, axis=1), MOSTLY) > limit:
             break
         if now < LEAST_GAIN * ratio:
             best, ratio = trial, now
@@ -52,23 +55,44 @@ def evened_curve(curve: Curve, points: Floats, tolerance: float) -> Curve:
     return best
 
 
-def _step(curve: Curve, points: Floats, weight: float) -> Curve:
-    """One step of Gauss-Newton: closeness square to the curve, a little along it, and evenness along the polygon."""
-    t = curve_feet(curve, points).parameters
+def nearer(curve: Curve, points: Floats, t: Floats) -> Floats:
+    """(n,) parameters two steps of Newton's method nearer to the feet of (n, 3) points; kept inside the domain."""
+    for _ in range(2):
+        at, first, second = curve.derivatives(t, 2)
+        gap = at - points
+        speed = np.einsum("nc,nc->n", first, first)
+        bend = speed + np.einsum("nc,nc->n", gap, second)
+        step = np.einsum("nc,nc->n", gap, first) / np.where(bend > 0.1 * speed, bend, np.maximum(speed, 1e-300))
+        t = np.clip(t - step, *curve.domain)
+    return t
+
+
+def closer_curve(curve: Curve, points: Floats, t: Floats, weight: float = 0.0) -> Curve:
+    """One step of Gauss-Newton towards (n, 3) points whose feet are at ``t``, the ends held.
+
+    Closeness counts square to the curve, a little along it, and by ``weight`` how evenly the polygon runs: numbers
+    may slide (Pottmann, Leopoldseder and Hofer, "Approximation with active B-spline curves and surfaces", 2002).
+    """
     basis = basis_matrix(curve.knots, curve.degree, t, 0)
     at = greville(curve.knots, curve.degree)
     tangent, along = (unit(basis_matrix(curve.knots, curve.degree, p, 1) @ curve.points) for p in (t, at))
     square = np.eye(3) - (1 - SLIDE) * tangent[:, :, None] * tangent[:, None, :]
     count = curve.count
-    whole = np.einsum("ni,nab,nj->iajb", basis, square, basis).reshape(3 * count, -1) / len(points)
-    right = np.einsum("ni,nab,nb->ia", basis, square, points - basis @ curve.points).ravel() / len(points)
-    rows = divided_differences((at - at[0]) / (at[-1] - at[0]), 2)
-    energy = np.zeros((len(rows), count, 3))
-    for k, row in enumerate(rows):
-        energy[k, k : k + 3] = row[:, None] * along[k + 1]
-    flat = energy.reshape(len(rows), -1)
-    whole += weight / len(rows) * flat.T @ flat
-    right -= weight / len(rows) * flat.T @ (flat @ curve.points.ravel())
+    whole = np.empty((count, 3, count, 3))
+    for a in range(3):
+        for b in range(3):
+            whole[:, a, :, b] = basis.T @ (square[:, a, b, None] * basis)
+    whole = whole.reshape(3 * count, -1) / len(points)
+    gap = np.einsum("nab,nb->na", square, points - basis @ curve.points)
+    right = (basis.T @ gap).ravel() / len(points)
+    if weight:
+        rows = divided_differences((at - at[0]) / (at[-1] - at[0]), 2)
+        energy = np.zeros((len(rows), count, 3))
+        for k, row in enumerate(rows):
+            energy[k, k : k + 3] = row[:, None] * along[k + 1]
+        flat = energy.reshape(len(rows), -1)
+        whole += weight / len(rows) * flat.T @ flat
+        right -= weight / len(rows) * flat.T @ (flat @ curve.points.ravel())
     inner = slice(3, -3)
     whole = whole[inner, inner]
     whole[np.diag_indices_from(whole)] += 1e-9 * whole.trace()

@@ -53,12 +53,12 @@ def even_rungs(most: int) -> list[Rung]:
     return sorted((rung for rung in single + more if rung.count <= most), key=lambda rung: rung.count)
 
 
-def rungs_over(curves: Sequence[Curve], most: int) -> list[Rung]:
+def rungs_over(curves: Sequence[Curve], most: int, highest: int = HIGHEST_DEGREE) -> list[Rung]:
     """The spline spaces that hold curves over [0, 1] exactly, from the lightest on, up to ``most`` points along: with
-    all their knots, then with the longest span halved again and again."""
+    all their knots and degrees up to ``highest``, then with the longest span halved again and again."""
     lowest = max(curve.degree for curve in curves)
     found = []
-    for degree in range(lowest, max(lowest, HIGHEST_DEGREE) + 1):
+    for degree in range(lowest, max(lowest, highest) + 1):
         inner: list[float] = []
         for at in np.unique(np.concatenate([breakpoints(curve.knots) for curve in curves]))[1:-1]:
             times = [np.count_nonzero(np.abs(c.knots - at) < SAME_KNOT) + degree - c.degree for c in curves]
