@@ -42,6 +42,30 @@ class CommandsTest(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
 
+    def test_sections_and_their_loft(self) -> None:
+        """The jug's body by sections of seven poles every 10 mm, lofted within 0.3 mm; and refusals in one line."""
+        jug, out, curves, report = (self.folder / name for name in ("j.ply", "o.step", "c.igs", "r.json"))
+        self.assertEqual(run("simulate", "juniper", "--triangles", 60_000, "--out", jug)[0], 0)
+        sections = ("section", jug, "--axis", "z", "--spacing", 10, "--side", "1,0,0", "--poles", 7, "--tolerance", 0.3)
+        code, printed, _ = run(*sections, "--between", 5, 135, "--loft", out, "--curves", curves, "--report", report)
+        self.assertEqual(code, 0)
+        self.assertIn("within the tolerance", printed)
+        record = json.loads(report.read_text())
+        self.assertEqual((record["sections"], record["poles"]), (15, [7] * 15))
+        self.assertLess(record["surface_to_scan"]["inlier_p99"], 0.3)
+        self.assertLess(record["scan_to_surface"]["inlier_p99"], 0.3)
+        self.assertTrue(out.exists() and curves.exists())
+        for arguments, words in (
+            ((*sections,), "Nothing is to be written"),
+            ((*sections, "--half", "--loft", out), "--round"),
+            ((*sections, "--loft", out), "Section 18 is closed"),
+            (("section", jug, "--axis", "z", "--loft", out), "spacing or a count"),
+        ):
+            code, _, complaint = run(*arguments)
+            self.assertEqual(code, 1)
+            self.assertIn(words, complaint)
+            self.assertEqual(complaint.count("\n"), 1)
+
     def test_simulate_patch_compare(self) -> None:
         scan, truth, step = (self.folder / name for name in ("h.ply", "t.json", "h.step"))
         code, _, _ = run(

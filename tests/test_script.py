@@ -14,7 +14,7 @@ from arabesque import script
 from arabesque.checking import measure_both_ways
 from arabesque.cli import main
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.geometry import Edge
+from arabesque.geometry import Edge, curve_feet
 from arabesque.model import edits
 from arabesque.scan import write_scan
 from tests.examples import every_kind, plane
@@ -91,6 +91,40 @@ class ScriptTest(unittest.TestCase):
                 lambda: project.patch_between([(left, 1)]),
                 lambda: project.patch_between([(left, 7), (right, 3)]),
                 lambda: project.regions(3.0),
+            ):
+                with self.assertRaises(ArabesqueError):
+                    call()
+
+    def test_sections_are_lofted_and_the_loft_follows_them(self) -> None:
+        """One section pulled by 2 mm: the loft goes through it, and back again with undo; the scan cut anew follows."""
+        with script.Project() as project:
+            project.open_scan(self.sheet)
+            curves = project.sections("x", count=5, poles=6)
+            self.assertEqual([item.shape.count for item in curves], [6] * 5)
+            surface = project.loft(curves, reach=(1.0, 0.0))
+            self.assertEqual(surface.shape.points.shape[:2], (6, 5))
+            before = surface.shape
+            middle = project.item(curves[2].id)
+            pulled = middle.shape.with_points(np.add(middle.shape.points, [0, 0, 2.0]))
+            project._do(edits.items.reshaped(project.document, middle, "pulled", pulled))
+            after = project.item(surface.id).shape
+            self.assertLess(curve_feet(pulled, after.at([[0.4, 0.5]])).distance[0], 3.0)
+            self.assertGreater(np.abs(after.points[..., 2] - before.points[..., 2]).max(), 1.5)
+            project.undo()
+            self.assertIs(project.item(surface.id).shape, before)
+            mixed = project.loft([curves[k] for k in (3, 0, 4, 1, 2)], ordered=True)
+            np.testing.assert_allclose(
+                np.ptp(mixed.shape.points, axis=(0, 1))[0], np.ptp(before.points, axis=(0, 1))[0], atol=2
+            )
+            drawn = project.curve([(20, 20, 0), (50, 60, 0), (80, 30, 0)])
+            across = project.sections(drawn, count=3)
+            self.assertEqual(len(across), 3)
+            for call in (
+                lambda: project.loft(curves[:1]),
+                lambda: project.sections("w", count=3),
+                lambda: project.sections("z", count=3, poles=2),
+                lambda: project.sections("x"),
+                lambda: project.sections(surface, count=3),
             ):
                 with self.assertRaises(ArabesqueError):
                     call()

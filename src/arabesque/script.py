@@ -33,7 +33,7 @@ from arabesque.arrays import Bools
 from arabesque.checking import BothWays, Join, find_joins, measure_both_ways
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.fitting import Borders, Grower, PatchFit, blocked_triangles, check_tolerance, suggest
-from arabesque.geometry import Surface
+from arabesque.geometry import Curve, Surface
 from arabesque.model import (
     SUFFIX,
     Change,
@@ -49,11 +49,31 @@ from arabesque.model import (
 from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress, silent
 from arabesque.reading import Regions, find_regions
-from arabesque.recipes import PatchBetween, PatchOnScan, Recipe, RegionShape, RingPiece, Side
+from arabesque.recipes import (
+    CurveOnScan,
+    PatchBetween,
+    PatchOnScan,
+    Recipe,
+    RegionShape,
+    RingPiece,
+    SectionCurve,
+    Side,
+)
 from arabesque.recipes.patch_on_scan import CALM_SIDES
 from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.shapes import Rimmed, Sampled, can
 from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, deliverable, read_model
+from arabesque.tracing import (
+    USUAL_POLES,
+    Cut,
+    LoftWay,
+    in_order,
+    loft,
+    planes_across,
+    planes_along,
+    planes_round,
+    trace_sections,
+)
 
 AnyItem = Item[Any]
 
@@ -233,6 +253,73 @@ class Project:
         self._do(edits.patches.all_grown(self.document, found))
         return [item for item in self.items if item.id not in before]
 
+    def curve(self, places: ArrayLike, closed: bool = False, corners: Iterable[int] = (), degree: int = 3) -> AnyItem:
+        """Draw a curve through (n, 3) places on the reference scan; it clings to it between them.
+
+        corners: numbers of places at which it turns sharply. It follows the scan and the tolerance.
+        """
+        recipe = CurveOnScan(np.array(places, dtype=float), closed, tuple(corners), degree)
+        return self._derived("curve drawn", "Curve", recipe)
+
+    def sections(
+        self,
+        along: str | ArrayLike | AnyItem = "z",
+        spacing: float | None = None,
+        count: int | None = None,
+        poles: int | None = USUAL_POLES,
+        tolerance: float | None = None,
+        round_axis: bool = False,
+        place: ArrayLike = (0.0, 0.0, 0.0),
+        half: bool = False,
+        side: ArrayLike | None = None,
+        between: tuple[float, float] | None = None,
+        degree: int = 3,
+    ) -> list[AnyItem]:
+        """Cut the reference scan into sections and fit each by so many poles, or to a tolerance with ``poles=None``.
+
+        along: "x", "y", "z", a direction, or a curve's item that the planes stand square to; with round_axis the
+        axis round which they are turned, through ``place``. half: of a radial section only one side. side: a
+        direction; only what lies that way of ``place`` counts. between: mm along the direction, the first and the
+        last plane. The curves follow the scan; edit one and a loft through it follows.
+        """
+        keep = None if side is None else np.array([np.asarray(place, dtype=float), np.asarray(side, dtype=float)])
+        cuts = self._cuts(along, spacing, count, round_axis, place, half, between)
+        cuts = cuts if keep is None else [Cut(cut.plane, keep) for cut in cuts]
+        fit = self.tolerance if tolerance is None and poles is None else tolerance
+        made = trace_sections(self.scan, cuts, poles, fit, degree, None, self._progress)
+        # one that goes by a tolerance of its own keeps the poles that this took
+        counts = [
+            poles or (0 if tolerance is None else one.fitted.curve.count - degree * one.line.closed) for one in made
+        ]
+        recipes = [(SectionCurve.of(one, n, degree), one.fitted.curve) for one, n in zip(made, counts, strict=True)]
+        before = set(self.document.items)
+        self._do(edits.curves.traced(self.document, recipes))
+        return [item for item in self.items if item.id not in before]
+
+    def loft(
+        self,
+        sections: Iterable[AnyItem],
+        degree: int = 3,
+        closed: bool = False,
+        reach: tuple[float, float] = (0.0, 0.0),
+        ordered: bool = False,
+    ) -> AnyItem:
+        """Lay a surface through curves; it follows them. reach: mm beyond the first and the last.
+
+        ordered: their order is found, whatever it was. Raises FitProblem, naming the section, where they do not
+        correspond.
+        """
+        items = [self.item(item.id) for item in sections]
+        if ordered:
+            items = [items[k] for k in in_order([item.shape for item in items])]
+        way = LoftWay(degree, closed, *reach)
+        change = edits.curves.lofted(
+            self.document, [item.id for item in items], way, loft([item.shape for item in items], way)
+        )
+        self._do(change)
+        assert change.select is not None
+        return self.document[change.select]
+
     def patch_between(
         self, ring: Iterable[tuple[AnyItem, int] | ArrayLike], degree: tuple[int, int] = (3, 3), tangent: bool = False
     ) -> AnyItem:
@@ -322,6 +409,30 @@ class Project:
         self._work.commit(change.label, change.document)
         if any_stale(self.document):
             self._work.amend(rebuilt(self.document, self._progress))
+
+    def _cuts(
+        self,
+        along: str | ArrayLike | AnyItem,
+        spacing: float | None,
+        count: int | None,
+        round_axis: bool,
+        place: ArrayLike,
+        half: bool,
+        between: tuple[float, float] | None,
+    ) -> list[Cut]:
+        if isinstance(along, Item):
+            guide = self.item(along.id).shape
+            if not isinstance(guide, Curve):
+                raise ArabesqueError(f"{along.name} is no curve", "Give a curve that the sections stand square to")
+            return planes_across(guide, spacing, count)
+        if isinstance(along, str):
+            if along not in ("x", "y", "z"):
+                raise ArabesqueError(f"'{along}' is no axis", "Give x, y, z, a direction or a curve")
+            along = np.eye(3)["xyz".index(along)]
+        way = np.asarray(along, dtype=float)
+        if not round_axis:
+            return planes_along(self.scan, way, spacing, count, None, between)
+        return planes_round(np.asarray(place, dtype=float), way, count or 0, half)
 
     def _covered(self) -> Bools:
         """Triangles of the scan that lie below patches."""

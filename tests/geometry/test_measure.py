@@ -75,6 +75,15 @@ class CurvatureTest(unittest.TestCase):
             expected = c.largest * np.cos(angle) ** 2 + c.smallest * np.sin(angle) ** 2
             np.testing.assert_allclose(section_bends(surface.derivatives(UV, 3), direction)[0], expected, atol=1e-9)
 
+    def test_feet_over_the_start_of_a_closed_curve(self) -> None:
+        """Places just before the start of a circle have their feet there, not on the start."""
+        ring = Curve(2, [0, 0, 0, 1, 1, 2, 2, 3, 3, 4, 4, 4], 5 * np.array(
+            [[1, 0, 0], [1, 1, 0], [0, 1, 0], [-1, 1, 0], [-1, 0, 0], [-1, -1, 0], [0, -1, 0], [1, -1, 0], [1, 0, 0]]
+        ), [1, ROOT] * 4 + [1])  # fmt: skip
+        angle = np.radians([-3, -1, -0.01, 0.01, 1.0])
+        away = 6 * np.column_stack([np.cos(angle), np.sin(angle), 0 * angle])
+        np.testing.assert_allclose(curve_feet(ring, away).distance, 1.0, atol=1e-9)
+
     def test_circle(self) -> None:
         arc = Curve(2, bezier_knots(2), [[5, 0, 0], [5, 5, 0], [0, 5, 0]], [1, ROOT, 1])
         t = np.linspace(0, 1, 20)

@@ -29,7 +29,7 @@ from arabesque.model import (
     save_project,
     settled,
 )
-from arabesque.recipes import PatchBetween, PatchOnScan, RegionShape, RingPiece
+from arabesque.recipes import CurveOnScan, LoftThrough, PatchBetween, PatchOnScan, RegionShape, RingPiece, SectionCurve
 from tests.examples import every_kind, random_surface
 
 BAD: tuple[Any, ...] = (
@@ -52,8 +52,15 @@ def project() -> Project:
         ("laid", PatchOnScan(corners, (2, 2))),
         ("between", PatchBetween(ring)),
         ("found", RegionShape("regions", "scan", np.ones(3))),
+        ("lofted", LoftThrough(("curve", "drawn"))),
     ):
         document = settled(document.with_item(Item(key, key, random_surface((2, 2), (1, 1)), recipe=recipe)), key)
+    curve = document["curve"].shape
+    for key, recipe in (
+        ("drawn", CurveOnScan(np.eye(3), corners=(1,))),
+        ("cut", SectionCurve(np.eye(3)[0], 5.0, *np.eye(3), side=np.eye(3)[:2])),
+    ):
+        document = settled(document.with_item(Item(key, key, curve, recipe=recipe)), key)
     return Project(document, (Milestone("First", document),))
 
 

@@ -50,7 +50,7 @@ class Hand(QObject):
         self.taken.emit(tool)
         tool.start()
         self.tool = tool
-        if kind in TOOLS:
+        if kind in TOOLS and self.step not in kind.also:
             self.go_to(kind.step)
         self.started.emit(tool)
         self.changed.emit()

@@ -7,7 +7,7 @@ class Step(Enum):
     """A work step: its name, and what belongs there in one line."""
 
     PREPARE = ("Prepare", "Bring the scan in and lay it ready.")
-    TRACE = ("Trace", "Curves and sections drawn on the scan will belong here.")
+    TRACE = ("Trace", "Draw curves on the scan, take its sections, lay surfaces through them.")
     PATCH = ("Patch", "Lay smooth patches over the scan and sculpt them.")
     CAGE = ("Cage", "Quads laid by hand as a subdivision cage will belong here.")
     BODY = ("Body", "Trimming, sewing and thickening to a solid will belong here.")

@@ -2,9 +2,9 @@
 
 from arabesque.fitting.borders import BorderLine, Through, border_line, border_lines, enclosed_part, even_steps
 from arabesque.fitting.corners import bilinear, corners_on_scan
+from arabesque.fitting.even_curve import closer_curve, evened_curve, nearer
 from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix, roughness
-from arabesque.fitting.even_curve import closer_curve, evened_curve, nearer
 from arabesque.fitting.four_corners import calm_patch, four_corner_patch, quick_patch, sides_after
 from arabesque.fitting.grow import Grower, Growth, blocked_triangles, covered_triangles
 from arabesque.fitting.ladder import raised, refit
@@ -33,14 +33,12 @@ __all__ = [
     "border_lines",
     "calm_patch",
     "check_tolerance",
+    "closer_curve",
     "corners_on_scan",
     "corners_only",
     "covered_triangles",
     "enclosed_part",
-    "closer_curve",
     "even_steps",
-    "evened_curve",
-    "nearer",
     "evened_curve",
     "evenness_matrix",
     "fairness_matrix",
@@ -48,6 +46,7 @@ __all__ = [
     "four_corner_patch",
     "lay_between",
     "lightest",
+    "nearer",
     "on_scan_borders",
     "quick_patch",
     "raised",

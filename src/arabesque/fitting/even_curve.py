@@ -55,15 +55,19 @@ def evened_curve(curve: Curve, points: Floats, tolerance: float) -> Curve:
     return best
 
 
-def nearer(curve: Curve, points: Floats, t: Floats) -> Floats:
-    """(n,) parameters two steps of Newton's method nearer to the feet of (n, 3) points; kept inside the domain."""
+def nearer(curve: Curve, points: Floats, t: Floats, closed: bool = False) -> Floats:
+    """(n,) parameters two steps of Newton's method nearer to the feet of (n, 3) points; kept inside the domain.
+
+    closed: of a curve that is smooth over its start, which may be passed.
+    """
+    low, high = curve.domain
     for _ in range(2):
         at, first, second = curve.derivatives(t, 2)
         gap = at - points
         speed = np.einsum("nc,nc->n", first, first)
         bend = speed + np.einsum("nc,nc->n", gap, second)
         step = np.einsum("nc,nc->n", gap, first) / np.where(bend > 0.1 * speed, bend, np.maximum(speed, 1e-300))
-        t = np.clip(t - step, *curve.domain)
+        t = low + np.mod(t - step - low, high - low) if closed else np.clip(t - step, low, high)
     return t
 
 

@@ -22,7 +22,7 @@ from arabesque.geometry.extraction import bezier_nets, span_places
 from arabesque.geometry.face import Face
 from arabesque.geometry.foot_points import Feet, foot_points, strictly_inside
 from arabesque.geometry.kernels import basis_matrix
-from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, breakpoints, greville, uniform_knots
+from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, blossom, breakpoints, greville, uniform_knots
 from arabesque.geometry.matching import (
     between,
     compatible_curves,
@@ -105,6 +105,7 @@ __all__ = [
     "between",
     "bezier_knots",
     "bezier_nets",
+    "blossom",
     "border_of",
     "breakpoints",
     "compatible_curves",

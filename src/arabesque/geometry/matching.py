@@ -46,10 +46,11 @@ def compatible_curves(curves: Sequence[Curve]) -> list[Curve]:
     degree = max(curve.degree for curve in curves)
     raised = [curve.elevated(degree - curve.degree) for curve in curves]
     raised = [Curve(degree, _scaled(curve.knots, 0.0, 1.0), curve.points) for curve in raised]
-    for curve in raised:
-        raised = [other.with_knots(_missing(other.knots, curve.knots, degree)) for other in raised]
+    knots = raised[0].knots
+    for other in {curve.knots.tobytes(): curve.knots for curve in raised}.values():
+        knots = np.sort(np.append(knots, _missing(knots, other, degree)))
     # what rounding left apart is one knot
-    return [Curve(degree, raised[0].knots, curve.points) for curve in raised]
+    return [Curve(degree, knots, curve.with_knots(_missing(curve.knots, knots, degree)).points) for curve in raised]
 
 
 def between(low: Curve, high: Curve, left: Curve, right: Curve) -> Surface:

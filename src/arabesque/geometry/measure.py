@@ -14,7 +14,9 @@ from arabesque.geometry.reshaping import curve_pieces, surface_pieces
 from arabesque.geometry.surface import Surface
 
 QUADRATURE = 16
-NEWTON_STEPS = 12
+NEWTON_STEPS, SETTLED = 12, 1e-15
+SAME_PLACE = 1e-9
+"""mm: a curve whose ends lie nearer to each other is closed."""
 
 
 def arc_length(curve: Curve, start: float | None = None, end: float | None = None, tolerance: float = 1e-10) -> float:
@@ -82,20 +84,34 @@ def curve_feet(curve: Curve, points: Floats, seeds_per_span: int = 24) -> CurveF
     samples = np.unique(np.concatenate([breakpoints(curve.knots), np.linspace(a, b, seeds_per_span * curve.spans + 1)]))
     places = curve.at(samples)
     nearest = np.linalg.norm(points[:, None] - places[None], axis=2).argmin(axis=1)
-    t = samples[nearest]
-    for _ in range(NEWTON_STEPS):
-        at, first, second = curve.derivatives(t, 2)
-        gap = at - points
-        slope = np.einsum("nc,nc->n", gap, first)
-        speed = np.einsum("nc,nc->n", first, first)
-        bend = speed + np.einsum("nc,nc->n", gap, second)
-        t = np.clip(t - slope / np.where(bend > 0.1 * speed, bend, np.maximum(speed, 1e-300)), a, b)
-    found = curve.at(t)
-    distance = np.linalg.norm(found - points, axis=1)
     seed = np.linalg.norm(places[nearest] - points, axis=1)
+    t, found, distance = _feet_from(curve, points, samples[nearest])
+    if np.linalg.norm(places[0] - places[-1]) < SAME_PLACE:
+        # a foot just before the start of a closed curve has the start as its nearest seed: look from the end too
+        ends = np.flatnonzero((t <= a) | (t >= b))
+        other = _feet_from(curve, points[ends], np.where(t[ends] <= a, b, a))
+        nearer = other[2] < distance[ends]
+        for values, others in zip((t, found, distance), other, strict=True):
+            values[ends[nearer]] = others[nearer]
     worse = seed < distance
     return CurveFeet(
         np.where(worse, samples[nearest], t),
         np.where(worse[:, None], places[nearest], found),
         np.minimum(seed, distance),
     )
+
+
+def _feet_from(curve: Curve, points: Floats, t: Floats) -> tuple[Floats, Floats, Floats]:
+    """Parameters, feet and distances that Newton's method finds from parameters."""
+    for _ in range(NEWTON_STEPS):
+        at, first, second = curve.derivatives(t, 2)
+        gap = at - points
+        slope = np.einsum("nc,nc->n", gap, first)
+        speed = np.einsum("nc,nc->n", first, first)
+        bend = speed + np.einsum("nc,nc->n", gap, second)
+        step = slope / np.where(bend > 0.1 * speed, bend, np.maximum(speed, 1e-300))
+        before, t = t, np.clip(t - step, *curve.domain)
+        if np.abs(t - before).max(initial=0.0) < SETTLED:
+            break
+    found = curve.at(t)
+    return t, found, np.linalg.norm(found - points, axis=1)

@@ -1,23 +1,37 @@
 """How derived items are made: one class and one file each, listed in ``RECIPES``."""
 
 from arabesque.recipes.base import Given, Recipe
+from arabesque.recipes.curve_on_scan import CurveOnScan
+from arabesque.recipes.loft_through import LoftThrough
 from arabesque.recipes.mirror import Mirror
 from arabesque.recipes.patch_between import PatchBetween, RingPiece
 from arabesque.recipes.patch_on_scan import PatchOnScan
 from arabesque.recipes.region_shape import RegionShape
+from arabesque.recipes.section_curve import SectionCurve
 from arabesque.recipes.sides import Side, onto
 
-RECIPES: tuple[type[Recipe], ...] = (PatchOnScan, PatchBetween, RegionShape, Mirror)
+RECIPES: tuple[type[Recipe], ...] = (
+    PatchOnScan,
+    PatchBetween,
+    RegionShape,
+    Mirror,
+    CurveOnScan,
+    SectionCurve,
+    LoftThrough,
+)
 
 __all__ = [
     "RECIPES",
+    "CurveOnScan",
     "Given",
+    "LoftThrough",
     "Mirror",
     "PatchBetween",
     "PatchOnScan",
     "Recipe",
     "RegionShape",
     "RingPiece",
+    "SectionCurve",
     "Side",
     "onto",
 ]

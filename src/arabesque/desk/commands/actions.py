@@ -62,7 +62,7 @@ class Commands:
         self._step = step
         for command, action in self._commands.values():
             if command.step is not None and command.shortcut:
-                keys = command.shortcut if command.step is step else ""
+                keys = command.shortcut if step is command.step or step in command.also else ""
                 action.setShortcut(QKeySequence(keys))
 
     def dress(self) -> None:

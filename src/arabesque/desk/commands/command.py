@@ -102,6 +102,8 @@ class Command:
     on: Callable[[State], bool] | None = None
     short: str = ""
     step: Step | None = None
+    also: tuple[Step, ...] = ()
+    """Other steps in which the key works too."""
 
     def possible(self, state: State) -> bool:
         """True when it can be used."""

@@ -36,6 +36,7 @@ def of_tool(tool: type[Tool], menu: str = "") -> Command:
         on=partial(_runs, tool),
         short=tool.short,
         step=None if menu or not keys or "Ctrl" in keys else tool.step,
+        also=tool.also,
     )
 
 

@@ -38,6 +38,8 @@ class Tool(QObject):
 
     id: ClassVar[str]
     step: ClassVar[Step]
+    also: ClassVar[tuple[Step, ...]] = ()
+    """Other steps in which its letter works too, and in which it stays when it is taken up there."""
     label: ClassVar[str]
     hint: ClassVar[str]
     shortcut: ClassVar[str]

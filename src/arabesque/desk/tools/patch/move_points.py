@@ -61,6 +61,7 @@ class MovePoints(Tool):
     needs = (Netted,)
     id = "move-points"
     step = Step.PATCH
+    also = (Step.TRACE,)
     label = "Move control points"
     hint = "Click a control point, then drag it"
     shortcut = "M"

@@ -1,0 +1,11 @@
+"""The tools of the second step: curves drawn on the scan, its sections, and what stands on them."""
+
+from arabesque.desk.tools.trace.draw_curve import DrawCurve
+from arabesque.desk.tools.trace.loft_curves import LoftCurves
+from arabesque.desk.tools.trace.sections import TraceSections
+
+GROUPS = (
+    (DrawCurve, TraceSections),
+    (LoftCurves,),
+    ("move-points",),
+)

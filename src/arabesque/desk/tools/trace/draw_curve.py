@@ -1,0 +1,241 @@
+"""A curve drawn by clicks that clings to the scan between them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+
+from arabesque.arrays import Floats
+from arabesque.desk import theme
+from arabesque.desk.facts import Fact
+from arabesque.desk.kinds.lines import curve_points
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.making import Making
+from arabesque.desk.tools.on_patches import NEAR
+from arabesque.desk.tools.options import labelled
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
+from arabesque.errors import ArabesqueError, FitProblem
+from arabesque.geometry import Curve, Surface, arc_length
+from arabesque.model import Item
+from arabesque.recipes import CurveOnScan, onto
+from arabesque.scan import Scan
+from arabesque.shapes import Guiding
+from arabesque.tracing import through
+
+
+class DrawCurve(Making):
+    """Clicks add places, drags move them; the curve follows at once, Enter keeps it."""
+
+    needs = (Scan,)
+    makes = CurveOnScan
+    name = "Curve"
+    id = "draw-curve"
+    step = Step.TRACE
+    label = "Draw a curve on the scan"
+    hint = "Click along the form: the curve clings to the scan between clicks"
+    shortcut = "D"
+    icon = "ph.pencil-line"
+    short = "Draw"
+    takes_places = True
+
+    @dataclass
+    class Options:
+        """closed: goes back to its start, smoothly. snap: onto rims, lines, corners and the twin plane."""
+
+        closed: bool = False
+        snap: bool = labelled(True, "Snap to what is there")
+
+    def clear(self) -> None:
+        self.places: list[Floats] = []
+        self.corners: set[int] = set()
+        self._hover: Floats | None = None
+        self._dragged: int | None = None
+        self._held: int | None = None
+
+    @property
+    def begun(self) -> bool:
+        return bool(self.places)
+
+    def take(self, item: Item) -> None:
+        recipe = item.recipe
+        assert isinstance(recipe, CurveOnScan)
+        self.places, self.corners = list(recipe.places), set(recipe.corners)
+        self.options.closed = recipe.closed
+
+    @property
+    def says(self) -> str:
+        if self.session.scan is None:
+            return "Open a scan first"
+        if len(self.places) < 2:
+            return "Click where the curve begins" if not self.places else "Click where it goes on; Backspace takes back"
+        if self._held is not None:
+            return "K makes the place a corner, or smooth again; Delete takes it out; drag moves it"
+        return "Enter keeps it; click goes on, a click on the first place closes it, a click on the curve adds a place"
+
+    @property
+    def facts(self) -> list[Fact]:
+        facts = [Fact("Places", str(len(self.places)))]
+        if self.made is not None:
+            facts += [Fact("Control points", str(self.made.count)), Fact("Length", f"{arc_length(self.made):.2f} mm")]
+            facts.append(Fact("Off the scan", f"{self._off():.3f} mm at most"))
+        return facts
+
+    def _off(self) -> float:
+        scan = self.session.scan
+        assert scan is not None and self.made is not None
+        return float(self.session.kept(_furthest, self.made, scan))
+
+    # the hand
+
+    def _snapped(self, pointer: Pointer) -> Floats | None:
+        """Where the pointer is on the scan, or on something near it that a curve may begin or end at."""
+        hit = pointer.on_scan(self.session.scan)
+        if not self.options.snap:
+            return hit
+        for item in self.session.seen.items:
+            if item.id == self.target:
+                continue
+            for place in _ends(item.shape):
+                if pointer.near(place, NEAR):
+                    return place
+        for item in self.session.seen.that(Guiding):
+            if item.id == self.target:
+                continue
+            for guide in self.session.kept(_guides, item.shape):
+                if pointer.to_line(guide.points) < NEAR:
+                    seen = pointer.camera.project(guide.points)
+                    nearest: Floats = guide.points[
+                        int(np.hypot(seen[:, 0] - pointer.x, seen[:, 1] - pointer.y).argmin())
+                    ]
+                    return nearest
+        scan, plane = self.session.scan, self.session.document.plane
+        if hit is not None and scan is not None:
+            middle = onto(plane, hit[None])
+            if pointer.near(middle[0], NEAR):
+                on_plane: Floats = onto(plane, scan.closest(middle).points)[0]
+                return on_plane
+        return hit
+
+    def press(self, pointer: Pointer) -> None:
+        self._held = self._dragged = next((k for k, place in enumerate(self.places) if pointer.near(place)), None)
+        if self._dragged == 0 and len(self.places) > 2 and not self.options.closed:
+            self.options.closed = True
+            self.form_changed.emit()
+            self.try_it()
+            return
+        if self._dragged is not None:
+            return
+        place = self._snapped(pointer)
+        if place is None:
+            self.session.tell_problem(ArabesqueError("There is no scan under the pointer", "Click on the scan"))
+            return
+        at = self._on_curve(pointer)
+        if at is None:
+            self.places.append(place)
+        else:
+            self.corners = {k + (k >= at) for k in self.corners}
+            self.places.insert(at, place)
+            self._held = self._dragged = at
+        self.try_it()
+
+    def _on_curve(self, pointer: Pointer) -> int | None:
+        """Where in the order a place on the drawn curve belongs; None beside it."""
+        if self.made is None or pointer.to_line(curve_points(self.made)) > NEAR / 2:
+            return None
+        points = curve_points(self.made)
+        seen = pointer.camera.project(points)[:, :2]
+        here = int(np.hypot(seen[:, 0] - pointer.x, seen[:, 1] - pointer.y).argmin())
+        along = [int(np.linalg.norm(points - place, axis=1).argmin()) for place in self.places]
+        return next(
+            (k for k, at in enumerate(along) if k and at > here), len(self.places) if self.options.closed else None
+        )
+
+    def move(self, pointer: Pointer, dragging: bool) -> None:
+        place = self._snapped(pointer)
+        if dragging and self._dragged is not None:
+            if place is not None:
+                self.places[self._dragged] = place
+                self.drop()
+        else:
+            self._hover = place
+        self.changed.emit()
+
+    def release(self, pointer: Pointer) -> None:
+        if self._dragged is not None and self.made is None and not self.working:
+            self.try_it()
+        self._dragged = None
+        self.changed.emit()
+
+    def key(self, event: QKeyEvent) -> bool:
+        key, held = event.key(), self._held if self._held is not None else len(self.places) - 1
+        if key == Qt.Key.Key_K and self.places:
+            self.corners ^= {held}
+        elif key == Qt.Key.Key_Backspace and self.places:
+            self._take_out(len(self.places) - 1)
+        elif key == Qt.Key.Key_Delete and self._held is not None:
+            self._take_out(held)
+        else:
+            return False
+        self.try_it()
+        return True
+
+    def _take_out(self, number: int) -> None:
+        self.places.pop(number)
+        self.corners = {k - (k > number) for k in self.corners if k != number}
+        self._held = None
+
+    def draft(self) -> CurveOnScan | None:
+        if len(self.places) < (3 if self.options.closed else 2) or self.session.scan is None:
+            return None
+        return CurveOnScan(np.array(self.places), self.options.closed, tuple(sorted(self.corners)))
+
+    def words(self, made: Curve) -> str:
+        return f"curve of {made.count} points drawn"
+
+    # the picture
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        parts: list[Triangles | Lines | Discs | Label] = []
+        accent = theme.now().accent
+        curve = self.made if self.made is not None else self._rough()
+        if curve is not None:
+            parts.append(Lines(polyline(curve_points(curve)), accent, 2.4, on_top=True))
+        if self.places:
+            corner = [3.0 if k in self.corners else 0.0 for k in range(len(self.places))]
+            states = [2.0 if k == self._dragged else 1.0 if k == self._held else s for k, s in enumerate(corner)]
+            parts.append(Discs(np.array(self.places), np.array(states), 4.0))
+            parts += [Label(self.places[k], "corner") for k in sorted(self.corners) if k < len(self.places)]
+        if self._hover is not None and self._dragged is None:
+            parts.append(Discs(self._hover[None], np.array([2.0]), 3.0))
+        return parts
+
+    def _rough(self) -> Curve | None:
+        """The curve through the places as they are, while the hand moves."""
+        if len(self.places) < (3 if self.options.closed else 2):
+            return None
+        try:
+            return through(np.array(self.places), self.options.closed)
+        except FitProblem:  # two places are one for the moment
+            return None
+
+
+def _guides(shape: Guiding) -> list:
+    return list(shape.guides())
+
+
+def _ends(shape: object) -> list[Floats]:
+    """Places of a shape that a curve may meet exactly: ends of curves, corners of patches."""
+    if isinstance(shape, Curve):
+        return [shape.points[0], shape.points[-1]]
+    if isinstance(shape, Surface):
+        return list(shape.points[np.ix_([0, -1], [0, -1])].reshape(-1, 3))
+    return []
+
+
+def _furthest(curve: Curve, scan: Scan) -> float:
+    return float(scan.closest(curve.at(np.linspace(*curve.domain, 200))).distance.max())

@@ -1,0 +1,237 @@
+"""A set of sections of the scan as curves, and the loft through them, tried as the form changes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from enum import Enum
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.desk import theme
+from arabesque.desk.facts import Fact
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.on_scan import TryOnScan
+from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Curve
+from arabesque.model import Document, edits
+from arabesque.progress import Progress
+from arabesque.recipes import Recipe, SectionCurve
+from arabesque.scan import Scan
+from arabesque.tracing import (
+    MOST_POLES,
+    USUAL_POLES,
+    Cut,
+    LoftWay,
+    TracedSection,
+    is_closed,
+    planes_along,
+    planes_round,
+    trace_sections,
+)
+
+MOST_IN_A_SET = 200
+ARROW = 0.03
+"""Of the scan's size: how long the small arrows are that show where sections begin and how they run."""
+
+
+class Across(Enum):
+    """How the planes lie: the axis they are square to or turn about, and whether they turn; the first is its words."""
+
+    X = ("square to x", 0, False)
+    Y = ("square to y", 1, False)
+    Z = ("square to z", 2, False)
+    ROUND_X = ("round x", 0, True)
+    ROUND_Y = ("round y", 1, True)
+    ROUND_Z = ("round z", 2, True)
+
+
+class Kept(Enum):
+    """What of each section counts: its words, and the direction of a side of the middle."""
+
+    WHOLE = ("whole", None)
+    MORE_X = ("side of +x", (1.0, 0.0, 0.0))
+    LESS_X = ("side of -x", (-1.0, 0.0, 0.0))
+    MORE_Y = ("side of +y", (0.0, 1.0, 0.0))
+    LESS_Y = ("side of -y", (0.0, -1.0, 0.0))
+    MORE_Z = ("side of +z", (0.0, 0.0, 1.0))
+    LESS_Z = ("side of -z", (0.0, 0.0, -1.0))
+
+
+class FitBy(Enum):
+    """What decides how many poles a section gets."""
+
+    POLES = "so many poles"
+    TOLERANCE = "the tolerance"
+
+
+@dataclass(frozen=True, eq=False)
+class TracedSet:
+    """Sections as they were traced, with the recipes that make them again."""
+
+    sections: list[TracedSection]
+    recipes: list[SectionCurve]
+    facts: list[Fact] = field(default_factory=list)
+
+    @property
+    def curves(self) -> list[tuple[Recipe, Curve]]:
+        """Each recipe with its curve."""
+        return [(recipe, one.fitted.curve) for recipe, one in zip(self.recipes, self.sections, strict=True)]
+
+
+class TraceSections(TryOnScan):
+    """What the form says is traced at once; Enter keeps the curves, each of which can be pulled and followed."""
+
+    id = "sections-set"
+    step = Step.TRACE
+    label = "Sections as curves"
+    hint = "Say how the planes lie and how many poles each curve has; Enter keeps curves and loft"
+    shortcut = "S"
+    icon = "ph.stack"
+    short = "Sections"
+
+    @dataclass
+    class Options:
+        """spacing, first, last: mm along the axis. count: of planes round it. poles: of each curve. loft: through
+        them; reach: mm beyond the first and the last."""
+
+        across: Across = labelled(Across.X, "Planes")
+        spacing: float = 10.0
+        first: float = labelled(0.0, "From")
+        last: float = labelled(0.0, "To")
+        count: int = whole(12, 2, MOST_IN_A_SET, "Count")
+        keep: Kept = labelled(Kept.WHOLE, "Keep")
+        by: FitBy = labelled(FitBy.POLES, "Fit by")
+        poles: int = whole(USUAL_POLES, 4, MOST_POLES, "Poles")
+        loft: bool = labelled(True, "Loft them")
+        reach: float = labelled(0.0, "Reach beyond")
+
+        @property
+        def idle(self) -> tuple[str, ...]:
+            """Planes that turn have no spacing; what is fitted to the tolerance takes the poles it needs."""
+            turned = self.across.value[2]
+            idle: tuple[str, ...] = ("spacing", "first", "last") if turned else ("count",)
+            if self.by is FitBy.TOLERANCE:
+                idle += ("poles",)
+            return idle if self.loft and not turned else (*idle, "reach")
+
+    def start(self) -> None:
+        super().start()
+        scan = self.scan
+        self._axis = self.options.across
+        if scan is not None:
+            low, high = scan.bounds
+            longest = int((high - low).argmax())
+            self.options.across = self._axis = list(Across)[longest]
+            self.options.spacing = float(f"{(high - low)[longest] / 12:.1g}")
+            self._take_ends(scan)
+            self.try_it()
+
+    def _take_ends(self, scan: Scan) -> None:
+        axis = self.options.across.value[1]
+        low, high = (float(ends[axis]) for ends in scan.bounds)
+        self.options.first, self.options.last = round(low, 1), round(high, 1)
+
+    def options_changed(self) -> None:
+        super().options_changed()
+        scan = self.scan
+        if scan is not None and self.options.across is not self._axis:
+            self._axis = self.options.across
+            self._take_ends(scan)
+            self.form_changed.emit()
+        if self.can_apply:
+            self.try_it()
+
+    @property
+    def says(self) -> str:
+        if self.item is not None and self.made is not None:
+            return "Enter keeps the curves" + (" and their loft" if self.options.loft else "") + "; Esc drops them"
+        return super().says
+
+    def work(self, scan: Scan) -> Callable[[Progress], TracedSet]:
+        o = self.options
+        cuts = _cuts(scan, o)
+        poles = o.poles if o.by is FitBy.POLES else None
+        tolerance = self.session.document.tolerance
+
+        def run(progress: Progress) -> TracedSet:
+            sections = trace_sections(scan, cuts, poles, None if poles else tolerance, progress=progress)
+            recipes = [SectionCurve.of(one, poles or 0, 3) for one in sections]
+            return TracedSet(sections, recipes, _facts(sections, tolerance))
+
+        return run
+
+    def _way(self, made: TracedSet) -> LoftWay | None:
+        o = self.options
+        if not o.loft or len(made.sections) < 2:
+            return None
+        round_ = o.across.value[2] and o.keep is not Kept.WHOLE
+        reach = 0.0 if o.across.value[2] else o.reach
+        return LoftWay(closed=round_ and len(made.sections) > 2, before=reach, after=reach)
+
+    def shown_with(self, made: TracedSet) -> Document:
+        document = self.session.history.document
+        try:
+            return edits.curves.traced(document, made.curves, way=self._way(made)).document
+        except ArabesqueError as problem:
+            # the curves are there even where no loft goes through them
+            made.facts.append(Fact("No loft", str(problem), "bad"))
+            return edits.curves.traced(document, made.curves).document
+
+    def keep(self, made: TracedSet) -> None:
+        if self.session.edit(lambda document: edits.curves.traced(document, made.curves, way=self._way(made))):
+            self.left.emit()
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        scan = self.scan
+        if self.made is None or scan is None:
+            return []
+        parts: list[Triangles | Lines | Discs | Label] = []
+        length = ARROW * scan.diagonal
+        arrows = [_arrow(one.fitted.curve, length) for one in self.made.sections]
+        parts.append(Lines(np.concatenate(arrows), theme.now().accent, 2.0, on_top=True))
+        several = [one for one in self.made.sections if one.others]
+        parts += [Label(one.line.points[0], f"+{one.others}") for one in several]
+        return parts
+
+
+def _cuts(scan: Scan, o: TraceSections.Options) -> list[Cut]:
+    _, axis, turned = o.across.value
+    way, middle = np.eye(3)[axis], np.mean(scan.bounds, axis=0)
+    if turned:
+        centre = np.where(np.arange(3) == axis, middle, 0.0)
+        return planes_round(centre, way, o.count, o.keep is not Kept.WHOLE)
+    side = None if o.keep.value[1] is None else np.array([np.zeros(3), o.keep.value[1]])
+    if o.spacing > 0 and abs(o.last - o.first) / o.spacing > MOST_IN_A_SET:
+        raise ArabesqueError(f"That makes more than {MOST_IN_A_SET} sections", "Choose a wider spacing")
+    return planes_along(scan, way, o.spacing, None, side, (o.first, o.last))
+
+
+def _facts(sections: list[TracedSection], tolerance: float) -> list[Fact]:
+    worst = max(sections, key=lambda one: one.fitted.worst)
+    rms = float(np.sqrt(np.mean([one.fitted.rms**2 for one in sections])))
+    closed = sum(is_closed(one.fitted.curve) for one in sections)
+    facts = [
+        Fact("Sections", f"{len(sections)}, {closed} closed" if closed else f"{len(sections)}, open"),
+        Fact("Poles", str(sum(one.fitted.curve.count for one in sections))),
+        Fact("Worst", f"{worst.fitted.worst:.3f} mm", "good" if worst.fitted.within(tolerance) else "bad"),
+        Fact("rms", f"{rms:.3f} mm"),
+    ]
+    several = sum(one.others > 0 for one in sections)
+    if several:
+        facts.append(Fact("More than one line", f"in {several} of them: the one that goes on is taken"))
+    return facts
+
+
+def _arrow(curve: Curve, length: float) -> Floats:
+    """(3, 2, 3) segments of a small arrow at the start of a curve, along it."""
+    start, way, _ = curve.derivatives(np.array([curve.domain[0]]), 2)[:, 0]
+    ahead = way / max(float(np.linalg.norm(way)), 1e-12)
+    side = np.cross(ahead, np.eye(3)[np.abs(ahead).argmin()])
+    tip = start + length * ahead
+    barbs = [tip - 0.35 * length * ahead + sign * 0.2 * length * side for sign in (1, -1)]
+    return np.array([[start, tip], [tip, barbs[0]], [tip, barbs[1]]])

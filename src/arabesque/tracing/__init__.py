@@ -1,0 +1,50 @@
+"""Curves on the scan and the sections of it, and the surfaces that stand on them."""
+
+from arabesque.tracing.cuts import (
+    Cut,
+    CutLine,
+    aligned,
+    cut_scan,
+    planes_across,
+    planes_along,
+    planes_round,
+)
+from arabesque.tracing.fit import CORNER, MOST_POLES, FittedCurve, corners_of, fit_curve, fit_polyline, through
+from arabesque.tracing.loft import LoftWay, begun_at, corresponding, in_order, is_closed, loft
+from arabesque.tracing.on_scan import curve_on_scan
+from arabesque.tracing.section_set import (
+    USUAL_POLES,
+    TracedSection,
+    fitted_section,
+    section_like,
+    trace_sections,
+)
+
+__all__ = [
+    "CORNER",
+    "MOST_POLES",
+    "USUAL_POLES",
+    "Cut",
+    "CutLine",
+    "FittedCurve",
+    "LoftWay",
+    "TracedSection",
+    "aligned",
+    "begun_at",
+    "corners_of",
+    "corresponding",
+    "curve_on_scan",
+    "cut_scan",
+    "fit_curve",
+    "fit_polyline",
+    "fitted_section",
+    "in_order",
+    "is_closed",
+    "loft",
+    "planes_across",
+    "planes_along",
+    "planes_round",
+    "section_like",
+    "through",
+    "trace_sections",
+]

@@ -1,0 +1,207 @@
+"""Lofts: one surface through sections, smooth or straight between them, open or closed round."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.errors import FitProblem
+from arabesque.geometry import (
+    Curve,
+    Manner,
+    Surface,
+    basis_matrix,
+    compatible_curves,
+    extended,
+    join_curves,
+    reversed_curve,
+    split_curve,
+)
+from arabesque.tracing.fit import clamped_rows
+
+SAME_PLACE = 1e-6
+"""mm: a curve whose ends lie nearer to each other is closed."""
+READ = 33
+"""Places at which two sections are compared."""
+NO_TWIST, TURNED, BEGUN = 0.2, 1.05, 0.7
+"""Of their size: sections that lie less apart about their middles correspond. And how much less twist it takes that a
+section is turned round, or begun anew."""
+
+
+@dataclass(frozen=True)
+class LoftWay:
+    """How a loft runs from section to section.
+
+    degree: across them, at most (1 is straight). closed: from the last back to the first. before, after: mm beyond
+    the first and the last section. corresponding: sections are turned round, and closed ones begun anew, to correspond.
+    """
+
+    degree: int = 3
+    closed: bool = False
+    before: float = 0.0
+    after: float = 0.0
+    corresponding: bool = True
+
+
+def loft(sections: Sequence[Curve], way: LoftWay = LoftWay()) -> Surface:
+    """The surface through sections in their order; u runs along them, v across.
+
+    Skinning: common degree and knots along, and across interpolation of the control points at the mean chord lengths
+    (Piegl and Tiller, "The NURBS Book", 2nd edition, section 10.3). Raises FitProblem, naming the section and the
+    cure, where sections do not correspond.
+    """
+    curves = list(sections)
+    if len(curves) < (3 if way.closed else 2):
+        raise FitProblem(f"{len(curves)} sections make no loft", f"Choose {'three' if way.closed else 'two'} or more")
+    if any(curve.weights is not None for curve in curves):
+        raise FitProblem("A rational curve is among the sections", "Fit a polynomial curve to it first")
+    _check_alike(curves)
+    curves = corresponding(curves) if way.corresponding else curves
+    alike = compatible_curves(curves)
+    rows = np.array([curve.points for curve in alike])
+    degree = min(way.degree, len(rows) - 1 + way.closed)
+    knots, points = _closed_across(rows, degree) if way.closed else _across(rows, degree)
+    made = Surface((alike[0].degree, degree), (alike[0].knots, knots), points.swapaxes(0, 1))
+    if not way.closed:
+        for at_end, length in ((False, way.before), (True, way.after)):
+            made = extended(made, 1, at_end, length, Manner.NATURAL) if length else made
+    return made
+
+
+def is_closed(curve: Curve) -> bool:
+    """True for a curve that ends where it begins."""
+    return bool(np.linalg.norm(curve.points[0] - curve.points[-1]) < SAME_PLACE)
+
+
+def in_order(sections: Sequence[Curve]) -> list[int]:
+    """Numbers of sections so that each lies beside the next, whatever order they came in.
+
+    The furthest pair of middles are the ends; in between by the way from one of them to the other, then improved by
+    swapping neighbours while that makes the way through all middles shorter.
+    """
+    middles = np.array([_read(curve).mean(axis=0) for curve in sections])
+    apart = np.linalg.norm(middles[:, None] - middles[None], axis=2)
+    first, last = np.unravel_index(int(apart.argmax()), apart.shape)
+    if len(sections) < 3 or apart.max() == 0:
+        return list(range(len(sections)))
+    order = [int(min(first, last))]
+    left = set(range(len(sections))) - set(order)
+    while left:
+        order.append(min(left, key=lambda k: float(apart[order[-1], k])))
+        left.discard(order[-1])
+    # a greedy walk may leave one behind: turning stretches round shortens the way (2-opt: Croes 1958)
+    shorter = True
+    while shorter:
+        shorter = False
+        for i in range(len(order) - 1):
+            for k in range(i + 1, len(order)):
+                trial = order[:i] + order[i : k + 1][::-1] + order[k + 1 :]
+                if _way(apart, trial) < _way(apart, order) - 1e-9:
+                    order, shorter = trial, True
+    return order
+
+
+def _way(apart: Floats, order: Sequence[int]) -> float:
+    return float(apart[order[:-1], order[1:]].sum())
+
+
+def corresponding(sections: Sequence[Curve]) -> list[Curve]:
+    """The sections turned round, and closed ones begun anew, so that each corresponds to the one before.
+
+    What is there is kept unless another way twists plainly less: a new start costs knots.
+    """
+    made, before = [sections[0]], _read(sections[0])
+    for curve in sections[1:]:
+        now = _read(curve)
+        straight, turned = _twist(before, now), _twist(before, now[::-1])
+        choice, twist = (curve, straight) if straight <= TURNED * turned else (reversed_curve(curve), turned)
+        if twist > NO_TWIST * _size(before) and is_closed(curve):
+            for run in (curve, reversed_curve(curve)):
+                anew = begun_at(run, _start_like(before, run))
+                found = _twist(before, _read(anew))
+                if found < BEGUN * twist:
+                    choice, twist = anew, found
+        made.append(choice)
+        before = now if choice is curve else _read(choice)
+    return made
+
+
+def begun_at(curve: Curve, parameter: float) -> Curve:
+    """A closed curve begun at another of its places; as smooth there as the knots say."""
+    low, high = curve.domain
+    if parameter - low < 1e-9 * (high - low) or high - parameter < 1e-9 * (high - low):
+        return curve
+    one, two = split_curve(curve, parameter)
+    return join_curves(two, one)
+
+
+def _start_like(before: Floats, curve: Curve) -> float:
+    """The parameter of the place that lies about the middle as the first of other places lies about theirs."""
+    t = np.linspace(*curve.domain, 8 * READ)
+    places = curve.at(t)
+    away = np.linalg.norm(places - places.mean(axis=0) - (before[0] - before.mean(axis=0)), axis=1)
+    return float(t[int(away.argmin())])
+
+
+def _read(curve: Curve) -> Floats:
+    return curve.at(np.linspace(*curve.domain, READ))
+
+
+def _size(places: Floats) -> float:
+    return float(np.linalg.norm(places - places.mean(axis=0), axis=1).mean())
+
+
+def _twist(one: Floats, two: Floats) -> float:
+    """How far places at equal shares of two curves lie apart, about their middles and for their size, mm."""
+    a, b = (places - places.mean(axis=0) for places in (one, two))
+    return float(np.linalg.norm(a - b * (_size(one) / max(_size(two), 1e-300)), axis=1).mean())
+
+
+def _check_alike(curves: Sequence[Curve]) -> None:
+    closed = [is_closed(curve) for curve in curves]
+    if any(closed) and not all(closed):
+        odd = closed.index(not (sum(closed) > len(closed) / 2))
+        raise FitProblem(
+            f"Section {odd + 1} is {'closed' if closed[odd] else 'open'}, most of the others are not",
+            "Cut all of them by the same half plane, or leave this one out",
+        )
+    for k, (one, two) in enumerate(pairwise(_read(curve) for curve in curves)):
+        if np.abs(one - two).max() < SAME_PLACE:
+            raise FitProblem(f"Sections {k + 1} and {k + 2} lie at one place", "Leave one of them out")
+
+
+def _parameters(rows: Floats, closed: bool) -> Floats:
+    """Mean over the control points of the chord lengths from row to row, on [0, 1]; points that stay do not count."""
+    ring = np.concatenate([rows, rows[:1]]) if closed else rows
+    chords = np.linalg.norm(np.diff(ring, axis=0), axis=2)
+    lengths = chords.sum(axis=0)
+    moving = lengths > 1e-9 * max(float(lengths.max()), 1e-300)
+    share = (chords[:, moving] / lengths[moving]).mean(axis=1)
+    return np.concatenate([[0.0], np.cumsum(share)]) / share.sum()
+
+
+def _across(rows: Floats, degree: int) -> tuple[Floats, Floats]:
+    """Knots, and (rows, n, 3) control points whose spline goes through all rows (The NURBS Book, 9.8)."""
+    t = _parameters(rows, False)
+    inner = [t[j : j + degree].mean() for j in range(1, len(rows) - degree)]
+    knots = np.concatenate([np.zeros(degree + 1), inner, np.ones(degree + 1)])
+    flat = np.linalg.solve(basis_matrix(knots, degree, t, 0), rows.reshape(len(rows), -1))
+    points = flat.reshape(rows.shape)
+    points[0], points[-1] = rows[0], rows[-1]
+    return knots, points
+
+
+def _closed_across(rows: Floats, degree: int) -> tuple[Floats, Floats]:
+    from scipy.interpolate import make_interp_spline  # not needed at the start of the window
+
+    t = _parameters(rows, True)
+    ring = np.concatenate([rows, rows[:1]]).reshape(len(rows) + 1, -1)
+    if degree == 1:
+        return np.concatenate([[0.0], t, [1.0]]), ring.reshape(-1, *rows.shape[1:])
+    found = make_interp_spline(t, ring, k=3, bc_type="periodic")
+    knots, points = clamped_rows(found.t, 3, found.c)
+    return knots, points.reshape(-1, *rows.shape[1:])

@@ -1,0 +1,98 @@
+"""Sections of a scan as curves: one line a plane, all run alike, each fitted by few poles or to a tolerance."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.errors import FitProblem
+from arabesque.geometry import Curve
+from arabesque.progress import Progress, silent
+from arabesque.scan import Scan
+from arabesque.tracing.cuts import Cut, CutLine, aligned, cut_scan
+from arabesque.tracing.fit import FittedCurve, fit_curve
+
+ALIKE = 0.5
+"""Of the longest line of a section: others that are as long may be the one that goes on from the plane before."""
+USUAL_POLES = 7
+"""Enough for a last-like form (common practice)."""
+
+
+@dataclass(frozen=True, eq=False)
+class TracedSection:
+    """A section where it was cut, and as it was fitted. others: how many more lines the plane cuts."""
+
+    cut: Cut
+    line: CutLine
+    fitted: FittedCurve
+    others: int
+
+
+def trace_sections(
+    scan: Scan,
+    cuts: Sequence[Cut],
+    poles: int | None = USUAL_POLES,
+    tolerance: float | None = None,
+    degree: int = 3,
+    guide: Curve | None = None,
+    progress: Progress = silent,
+) -> list[TracedSection]:
+    """One curve for each plane that cuts the scan, in the order of the planes.
+
+    Of several lines the one that goes on from the plane before is taken. guide: closed sections begin where they come
+    nearest to it; else where they twist least. Raises FitProblem when no plane cuts the scan, or a line cannot be
+    fitted.
+    """
+    found: list[tuple[Cut, CutLine, int]] = []
+    for number, cut in enumerate(cuts):
+        progress(0.5 * number / len(cuts), f"Section {number + 1} of {len(cuts)}")
+        lines = cut_scan(scan, cut)
+        if lines:
+            found.append((cut, _going_on(lines, found[-1][1] if found else None), len(lines) - 1))
+    if not found:
+        raise FitProblem("No plane cuts the scan", "Move the sections to where the scan is")
+    made = []
+    for number, line in enumerate(aligned([line for _, line, _ in found], guide)):
+        progress(0.5 + 0.5 * number / len(found), f"Fitting {number + 1} of {len(found)}")
+        cut, _, others = found[number]
+        made.append(TracedSection(cut, line, fitted_section(line, poles, tolerance, degree), others))
+    return made
+
+
+def fitted_section(line: CutLine, poles: int | None, tolerance: float | None, degree: int = 3) -> FittedCurve:
+    """A section line as one curve; poles: of a closed one, besides those that come again at its end."""
+    count = poles + degree if poles is not None and line.closed else poles
+    return fit_curve(line.points, count, None if poles is not None else tolerance, degree, line.closed)
+
+
+def section_like(scan: Scan, cut: Cut, near: Floats, start: Floats, way: Floats) -> CutLine:
+    """The line of a section that lies about a (3,) place, begun beside another and run along a third.
+
+    Raises FitProblem where the plane misses the scan.
+    """
+    lines = cut_scan(scan, cut)
+    if not lines:
+        raise FitProblem("The plane of this section misses the scan", "Move it to where the scan is")
+    longest = max(line.length for line in lines)
+    line = min(
+        (line for line in lines if line.length > 0.1 * longest), key=lambda one: np.linalg.norm(one.middle - near)
+    )
+    points = line.points
+    if line.closed:
+        points = np.roll(points, -int(np.linalg.norm(points - start, axis=1).argmin()), axis=0)
+        ahead = points[min(len(points) - 1, max(1, len(points) // 20))] - points[0]
+        if ahead @ way < 0:
+            points = np.vstack([points[:1], points[:0:-1]])
+    elif np.linalg.norm(points[0] - start) > np.linalg.norm(points[-1] - start):
+        points = points[::-1]
+    return CutLine(points, line.closed, cut.plane)
+
+
+def _going_on(lines: Sequence[CutLine], before: CutLine | None) -> CutLine:
+    if before is None:
+        return lines[0]
+    long = [line for line in lines if line.length >= ALIKE * lines[0].length]
+    return min(long, key=lambda line: float(np.linalg.norm(line.middle - before.middle)))
