@@ -38,7 +38,7 @@ class DrawCurve(Making):
     step = Step.TRACE
     label = "Draw a curve on the scan"
     hint = "Click along the form: the curve clings to the scan between clicks"
-    shortcut = "D"
+    shortcut = "N"
     icon = "ph.pencil-line"
     short = "Draw"
     takes_places = True

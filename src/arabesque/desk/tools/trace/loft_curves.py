@@ -36,7 +36,7 @@ class LoftCurves(Making):
     step = Step.TRACE
     label = "Loft through curves"
     hint = "Click the curves that the surface goes through, in any order"
-    shortcut = "L"
+    shortcut = "T"
     icon = "ph.waves"
     short = "Loft"
 
