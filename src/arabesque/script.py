@@ -69,6 +69,7 @@ from arabesque.tracing import (
     LoftWay,
     in_order,
     loft,
+    looking_outward,
     planes_across,
     planes_along,
     planes_round,
@@ -306,13 +307,17 @@ class Project:
     ) -> AnyItem:
         """Lay a surface through curves; it follows them. reach: mm beyond the first and the last.
 
-        ordered: their order is found, whatever it was. Raises FitProblem, naming the section, where they do not
+        ordered: their order is found, whatever it was, so that the surface looks the way the scan does. Raises
+        FitProblem, naming the section, where they do not
         correspond.
         """
         items = [self.item(item.id) for item in sections]
         if ordered:
             items = [items[k] for k in in_order([item.shape for item in items])]
         way = LoftWay(degree, closed, *reach)
+        scan = self.document.reference_scan
+        if ordered and scan is not None:
+            items = [items[k] for k in looking_outward([item.shape for item in items], way, scan)]
         change = edits.curves.lofted(
             self.document, [item.id for item in items], way, loft([item.shape for item in items], way)
         )

@@ -10,7 +10,7 @@ from arabesque.tracing.cuts import (
     planes_round,
 )
 from arabesque.tracing.fit import CORNER, MOST_POLES, FittedCurve, corners_of, fit_curve, fit_polyline, through
-from arabesque.tracing.loft import LoftWay, begun_at, corresponding, in_order, is_closed, loft
+from arabesque.tracing.loft import LoftWay, begun_at, corresponding, in_order, is_closed, loft, looking_outward
 from arabesque.tracing.on_scan import curve_on_scan
 from arabesque.tracing.section_set import (
     USUAL_POLES,
@@ -41,6 +41,7 @@ __all__ = [
     "in_order",
     "is_closed",
     "loft",
+    "looking_outward",
     "planes_across",
     "planes_along",
     "planes_round",

@@ -16,7 +16,7 @@ from arabesque.geometry import Curve, Plane, arc_length, curve_feet, rotation_ab
 from arabesque.scan import Scan
 
 MOST_SECTIONS = 1000
-INSIDE = 1e-3
+INSIDE = 0.01
 """Of the extent: the first and the last section stay so far inside, where the scan still has a section."""
 
 

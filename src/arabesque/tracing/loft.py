@@ -21,6 +21,7 @@ from arabesque.geometry import (
     reversed_curve,
     split_curve,
 )
+from arabesque.scan import Scan
 from arabesque.tracing.fit import clamped_rows
 
 SAME_PLACE = 1e-6
@@ -205,3 +206,14 @@ def _closed_across(rows: Floats, degree: int) -> tuple[Floats, Floats]:
     found = make_interp_spline(t, ring, k=3, bc_type="periodic")
     knots, points = clamped_rows(found.t, 3, found.c)
     return knots, points.reshape(-1, *rows.shape[1:])
+
+
+def looking_outward(curves: Sequence[Curve], way: LoftWay, scan: Scan) -> list[int]:
+    """Numbers of sections in their order, or the other way round, so that the loft looks the way the scan does."""
+    made = loft(curves, way)
+    u, v = (np.linspace(*ends, 9)[1:-1] for ends in made.domain)
+    d = made.on_grid(u, v, 1)
+    normals = np.cross(d[1, 0], d[0, 1]).reshape(-1, 3)
+    closest = scan.closest(d[0, 0].reshape(-1, 3))
+    order = list(range(len(curves)))
+    return order if np.sum(normals * closest.normals) >= 0 else order[::-1]

@@ -29,6 +29,9 @@ from arabesque.geometry import Surface
 from arabesque.model import Item
 
 
+LEAST_HEIGHT = 120
+
+
 class Inspector(QWidget):
     """Options and live values of the tool; Apply is Enter, leave is Esc. Below, the jobs that run."""
 
@@ -52,15 +55,23 @@ class Inspector(QWidget):
         layout.addWidget(self.heading)
         self._form = QVBoxLayout()
         self._form.setSpacing(6)
-        layout.addLayout(self._form)
         self._facts = FactsTable()
         self.choices = ChoiceList()
-        layout.addWidget(self.choices, 1)
+        # form and values scroll together: a long form never pushes the panel, nor does a job that comes and goes
+        body = QWidget()
+        body.setObjectName("panel")
+        within = QVBoxLayout(body)
+        within.setContentsMargins(0, 0, 0, 0)
+        within.setSpacing(6)
+        within.addLayout(self._form)
+        within.addWidget(self._facts, 1)
         scroll = QScrollArea()
-        scroll.setWidget(self._facts)
+        scroll.setWidget(body)
         scroll.setWidgetResizable(True)
+        scroll.setMinimumHeight(LEAST_HEIGHT)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        layout.addWidget(scroll, 1)
+        layout.addWidget(scroll, 2)
+        layout.addWidget(self.choices, 1)
         buttons = QHBoxLayout()
         self.apply_button = QPushButton("Apply")
         self.apply_button.setObjectName("apply")

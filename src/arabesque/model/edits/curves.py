@@ -11,7 +11,7 @@ from arabesque.model.edits.change import Change
 from arabesque.model.item import Item, new_id
 from arabesque.model.rebuild import ingredients
 from arabesque.recipes import LoftThrough, Recipe
-from arabesque.tracing import LoftWay, loft
+from arabesque.tracing import LoftWay, loft, looking_outward
 
 
 def traced(
@@ -25,7 +25,10 @@ def traced(
     label = f"{len(made)} {name.lower()}s" if len(made) != 1 else f"1 {name.lower()}"
     if way is None:
         return Change(f"{label} traced", document, keys[-1])
-    change = lofted(document, keys, way, loft([curve for _, curve in made], way))
+    curves = [curve for _, curve in made]
+    scan = document.reference_scan
+    order = range(len(curves)) if scan is None else looking_outward(curves, way, scan)
+    change = lofted(document, [keys[k] for k in order], way, loft([curves[k] for k in order], way))
     return replace(change, label=f"{label} traced and lofted")
 
 

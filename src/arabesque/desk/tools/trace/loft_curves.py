@@ -18,12 +18,13 @@ from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
-from arabesque.errors import ArabesqueError
+from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.geometry import Curve, Surface
 from arabesque.model import Item
 from arabesque.progress import Progress
 from arabesque.recipes import Given, LoftThrough, Recipe
-from arabesque.tracing import in_order
+from arabesque.scan import Scan
+from arabesque.tracing import LoftWay, in_order, looking_outward
 
 
 class LoftCurves(Making):
@@ -140,7 +141,9 @@ class LoftCurves(Making):
         if len(keys) < (3 if o.closed else 2):
             return None
         if o.ordered:
-            keys = [keys[k] for k in in_order([document[key].shape for key in keys])]
+            curves = tuple(document[key].shape for key in keys)
+            way = LoftWay(3 if o.smooth else 1, o.closed)
+            keys = [keys[k] for k in self.session.kept(_order, curves, way, document.reference_scan)]
         ends = (0.0, 0.0) if o.closed else (o.before, o.after)
         return LoftThrough(tuple(keys), 3 if o.smooth else 1, o.closed, *ends)
 
@@ -176,3 +179,15 @@ class LoftCurves(Making):
             points = curve_points(document[self._hover].shape)
             parts.append(Lines(polyline(points), theme.now().accent, 2.0, alpha=0.6, on_top=True))
         return parts
+
+
+def _order(curves: tuple[Curve, ...], way: LoftWay, scan: Scan | None) -> list[int]:
+    """Numbers of curves in the order in which they lie, so that the loft looks the way the scan does."""
+    order = in_order(curves)
+    if scan is None:
+        return order
+    try:
+        outward = looking_outward([curves[k] for k in order], way, scan)
+    except FitProblem:  # they do not correspond: told when the loft is built
+        return order
+    return [order[k] for k in outward]

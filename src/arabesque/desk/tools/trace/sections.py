@@ -216,10 +216,10 @@ def _facts(sections: list[TracedSection], tolerance: float) -> list[Fact]:
     rms = float(np.sqrt(np.mean([one.fitted.rms**2 for one in sections])))
     closed = sum(is_closed(one.fitted.curve) for one in sections)
     facts = [
-        Fact("Sections", f"{len(sections)}, {closed} closed" if closed else f"{len(sections)}, open"),
-        Fact("Poles", str(sum(one.fitted.curve.count for one in sections))),
         Fact("Worst", f"{worst.fitted.worst:.3f} mm", "good" if worst.fitted.within(tolerance) else "bad"),
         Fact("rms", f"{rms:.3f} mm"),
+        Fact("Sections", f"{len(sections)}, {closed} closed" if closed else f"{len(sections)}, open"),
+        Fact("Poles", str(sum(one.fitted.curve.count for one in sections))),
     ]
     several = sum(one.others > 0 for one in sections)
     if several:
