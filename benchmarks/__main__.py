@@ -7,11 +7,12 @@ import json
 import subprocess
 import sys
 import time
+from collections.abc import Callable, Iterable
 
 from tools.checks import Screen
 
 from arabesque.files import write_text
-from benchmarks import numbers, prepare
+from benchmarks import numbers, prepare, trace
 from benchmarks.row import Row
 
 
@@ -24,6 +25,15 @@ def window_rows() -> list[Row]:
 def sculpt_rows() -> list[Row]:
     """The rows of sculpting and judging, measured in a fresh process on a virtual screen."""
     return _apart("benchmarks.sculpt")
+
+
+PARTS: dict[str, Callable[[], Iterable[Row]]] = {
+    "core": lambda: numbers.rows(),
+    "prepare": lambda: prepare.rows(),
+    "trace": lambda: trace.rows(),
+    "window": window_rows,
+    "sculpt": sculpt_rows,
+}
 
 
 def _apart(module: str) -> list[Row]:
@@ -48,12 +58,11 @@ def main() -> int:
     """0 when every row holds, 1 otherwise."""
     parser = argparse.ArgumentParser(prog="./start bench")
     parser.add_argument("--report", help="write the rows as JSON")
-    parser.add_argument("--only", choices=["core", "prepare", "window", "sculpt"], help="measure one part alone")
+    parser.add_argument("--only", choices=list(PARTS), help="measure one part alone")
     options = parser.parse_args()
     print(f"       {'':<62} {'ours':>9} {'peer':>9} {'ratio':>7}    limit unit")
-    parts = {"core": numbers.rows, "prepare": prepare.rows, "window": window_rows, "sculpt": sculpt_rows}
     rows: list[Row] = []
-    for name, measured in parts.items():
+    for name, measured in PARTS.items():
         if options.only in (None, name):
             for row in measured():
                 show(row)

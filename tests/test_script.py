@@ -14,7 +14,7 @@ from arabesque import script
 from arabesque.checking import measure_both_ways
 from arabesque.cli import main
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.geometry import Edge, curve_feet
+from arabesque.geometry import Edge, curve_feet, edge_curve
 from arabesque.model import edits
 from arabesque.scan import write_scan
 from tests.examples import every_kind, plane
@@ -128,6 +128,29 @@ class ScriptTest(unittest.TestCase):
             ):
                 with self.assertRaises(ArabesqueError):
                     call()
+
+    def test_a_patch_over_four_curves_that_cross(self) -> None:
+        """Drawn over each other like a hash sign: the patch between them has them as its sides, and follows one."""
+        with script.Project() as project:
+            project.open_scan(self.sheet)
+            ends = (
+                ((10, 20, 0), (90, 22, 0)),
+                ((80, 10, 0), (78, 90, 0)),
+                ((92, 80, 0), (9, 78, 0)),
+                ((20, 88, 0), (22, 8, 0)),
+            )
+            curves = [project.curve([a, np.mean([a, b, a, b], axis=0), b]) for a, b in ends]
+            patch = project.patch_over([curves[k] for k in (2, 0, 3, 1)])
+            self.assertTrue(project.fit_of(patch).within, project.fit_of(patch).verdict)
+            sides = [edge_curve(patch.shape, edge) for edge in Edge]
+            for curve in curves:
+                gaps = [
+                    curve_feet(project.item(curve.id).shape, side.at(np.linspace(0, 1, 30))).distance.max()
+                    for side in sides
+                ]
+                self.assertLess(min(gaps), 0.05)
+            with self.assertRaises(ArabesqueError):
+                project.patch_over(curves[:3])
 
     def test_patches_grow_from_a_place_and_over_what_is_free(self) -> None:
         with script.Project() as project:

@@ -52,6 +52,7 @@ from arabesque.reading import Regions, find_regions
 from arabesque.recipes import (
     CurveOnScan,
     PatchBetween,
+    PatchOfCurves,
     PatchOnScan,
     Recipe,
     RegionShape,
@@ -324,6 +325,14 @@ class Project:
         self._do(change)
         assert change.select is not None
         return self.document[change.select]
+
+    def patch_over(self, curves: Iterable[AnyItem], degree: tuple[int, int] | None = None) -> AnyItem:
+        """Lay a patch whose sides are parts of four curves that meet or cross, in any order; it follows them."""
+        recipe = PatchOfCurves(tuple(self.item(item.id).id for item in curves), degree)
+        fit = recipe.fit(given(self.document, recipe), self._progress)
+        item = self._derived(f"patch of {fit.surface.count} points over four curves", "Patch", recipe, fit.surface)
+        self._fits[item.id] = fit
+        return item
 
     def patch_between(
         self, ring: Iterable[tuple[AnyItem, int] | ArrayLike], degree: tuple[int, int] = (3, 3), tangent: bool = False

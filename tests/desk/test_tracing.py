@@ -12,10 +12,11 @@ from arabesque.desk.steps import Step
 from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.tools.trace.draw_curve import DrawCurve
 from arabesque.desk.tools.trace.loft_curves import LoftCurves
+from arabesque.desk.tools.trace.patch_of_curves import LayOverCurves
 from arabesque.desk.tools.trace.sections import Across, FitBy, Kept, TraceSections
-from arabesque.geometry import Curve, Surface, foot_points
-from arabesque.model import Item
-from arabesque.recipes import CurveOnScan, LoftThrough, SectionCurve
+from arabesque.geometry import Curve, Edge, Surface, curve_feet, edge_curve, foot_points
+from arabesque.model import Item, edits
+from arabesque.recipes import CurveOnScan, LoftThrough, PatchOfCurves, SectionCurve
 from arabesque.scan import write_scan
 from arabesque.tracing import is_closed
 from tests.desk.support import CTRL, WindowTest
@@ -48,7 +49,7 @@ class SectionsTest(WindowTest):
         return tool
 
     def test_the_body_of_the_jug_by_seven_poles(self) -> None:
-        """Every 10 mm, lofted to within 0.3 mm; a section pulled by a hand takes the loft along, undo brings it back."""
+        """Every 10 mm, lofted to within 0.3 mm; a section pulled by hand takes the loft along, undo brings it back."""
         self.session.set_tolerance(0.3)
         tool = self.sections()
         self.assertIs(tool.options.across, Across.Z)
@@ -87,9 +88,8 @@ class SectionsTest(WindowTest):
         pulled, after = (self.session.document[key].shape for key in (curve.id, loft.id))
         self.assertGreater(np.linalg.norm(pulled.points[3] - curve.shape.points[3]), 1.0)
         places = pulled.at(np.linspace(*pulled.domain, 9))
-        grid = after.on_grid(np.linspace(*after.domain[0], 200), np.linspace(*after.domain[1], 400))[0, 0].reshape(-1, 3)
-        away = np.linalg.norm(places[:, None] - grid[None], axis=2).min(axis=1)
-        self.assertLess(away.max(), 1.0)
+        away = np.linalg.norm(foot_points(after, places).points - places, axis=1)
+        self.assertLess(away.max(), 1e-6)
         self.key(Qt.Key.Key_Z, CTRL)
         self.idle()
         self.assertIs(self.session.document[loft.id].shape, loft.shape)
@@ -225,3 +225,46 @@ class CurvesTest(WindowTest):
         for line in lines:
             middle = line.at([0.5])
             self.assertLess(np.linalg.norm(foot_points(loft.shape, middle).points - middle), 1e-6)
+
+    def test_a_patch_over_four_clicked_curves_follows_them(self) -> None:
+        """Drawn corner to corner round the flank; one curve drawn anew takes the patch along."""
+        tool = self.draw()
+        tool.options.snap = True
+        places = self.places()
+        corners = heron().master.corners["flank"]
+        for k in range(4):
+            self.click(places[k])
+            self.click(places[(k + 1) % 4])
+            self.idle()
+            self.key(Qt.Key.Key_Return)
+            self.idle()
+        curves = self.session.document.of(Curve)
+        self.assertEqual(len(curves), 4)
+        self.key(Qt.Key.Key_Y)
+        laying = self.window.hand.tool
+        assert isinstance(laying, LayOverCurves)
+        for k in (2, 0, 1, 3):
+            self.click(curves[k].shape.at([0.5])[0])
+        self.idle()
+        self.assertIn("Control points", [fact.label for fact in laying.facts])
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (patch,) = self.session.document.surfaces()
+        assert isinstance(patch.recipe, PatchOfCurves)
+        gaps = [min(curve_feet(curve.shape, corner[None]).distance[0] for corner in corners) for curve in curves]
+        self.assertLess(max(gaps), 0.5)
+        for curve in curves:
+            found = [
+                curve_feet(edge_curve(patch.shape, edge), curve.shape.at(np.linspace(0, 1, 40))).distance.max()
+                for edge in Edge
+            ]
+            self.assertLess(min(found), 1e-6)
+        points = curves[0].shape.points.copy()
+        points[1:-1, 2] += 0.05
+        self.session.edit(edits.items.reshaped, curves[0], "pulled", curves[0].shape.with_points(points))
+        self.idle()
+        self.assertIsNot(self.session.document[patch.id].shape, patch.shape)
+        # too few of them, or where there is none: told where the hand is
+        self.key(Qt.Key.Key_Y)
+        self.click(QPoint(3, self.view.height() - 3))
+        self.assertIn("no curve here", self.view.overlay.message)

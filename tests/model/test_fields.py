@@ -29,7 +29,16 @@ from arabesque.model import (
     save_project,
     settled,
 )
-from arabesque.recipes import CurveOnScan, LoftThrough, PatchBetween, PatchOnScan, RegionShape, RingPiece, SectionCurve
+from arabesque.recipes import (
+    CurveOnScan,
+    LoftThrough,
+    PatchBetween,
+    PatchOfCurves,
+    PatchOnScan,
+    RegionShape,
+    RingPiece,
+    SectionCurve,
+)
 from tests.examples import every_kind, random_surface
 
 BAD: tuple[Any, ...] = (
@@ -53,6 +62,7 @@ def project() -> Project:
         ("between", PatchBetween(ring)),
         ("found", RegionShape("regions", "scan", np.ones(3))),
         ("lofted", LoftThrough(("curve", "drawn"))),
+        ("over", PatchOfCurves(("curve", "drawn", "cut", "found"), (3, 2))),
     ):
         document = settled(document.with_item(Item(key, key, random_surface((2, 2), (1, 1)), recipe=recipe)), key)
     curve = document["curve"].shape

@@ -14,6 +14,7 @@ from arabesque.tracing import (
     Cut,
     LoftWay,
     begun_at,
+    closest_approach,
     corners_of,
     curve_on_scan,
     cut_scan,
@@ -25,6 +26,7 @@ from arabesque.tracing import (
     planes_across,
     planes_along,
     planes_round,
+    ring_of_curves,
     through,
     trace_sections,
 )
@@ -133,7 +135,7 @@ class SectionTest(unittest.TestCase):
     def test_planes(self) -> None:
         ball = sphere()
         heights = [cut.plane.offset for cut in planes_along(ball, np.array([0, 0, 2.0]), spacing=20.0)]
-        np.testing.assert_allclose(heights, [-49.9, -40, -20, 0, 20, 40, 49.9], atol=0.01)
+        np.testing.assert_allclose(heights, [-49, -40, -20, 0, 20, 40, 49], atol=0.01)
         self.assertEqual(len(planes_along(ball, np.eye(3)[0], count=9)), 9)
         between = planes_along(ball, np.eye(3)[2], spacing=10.0, between=(-12, 25))
         np.testing.assert_allclose([cut.plane.offset for cut in between], [-12, 0, 10, 20, 25], atol=0.01)
@@ -256,3 +258,35 @@ class LoftTest(unittest.TestCase):
         self.assertIsInstance(
             loft([line, Curve(3, uniform_knots(3, 2), np.random.default_rng(0).random((5, 3)) + 9)]), Surface
         )
+
+
+class MeetingTest(unittest.TestCase):
+    def test_closest_approach(self) -> None:
+        """Two skew lines at right angles, 7 mm apart; and a crossing found to the last digits."""
+        one = Curve.bezier([[-10, 0, 0], [20, 0, 0.0]])
+        two = Curve.bezier([[3, -5, 7.0], [3, 9, 7]])
+        found = closest_approach(one, two)
+        self.assertAlmostEqual(found.gap, 7.0, places=12)
+        np.testing.assert_allclose(found.place, [3, 0, 3.5], atol=1e-9)
+        bent = Curve.bezier([[-5, -8, 0], [0, 20, 0], [12, -9, 0.0]])
+        self.assertLess(closest_approach(one, bent).gap, 1e-9)
+
+    def test_four_curves_round_a_patch(self) -> None:
+        """In any order and running any way; crossing lines are cut where they cross."""
+        lines = [
+            Curve.bezier([[-10, 0, 0], [90, 5, 0.0]]),
+            Curve.bezier([[70, -20, 0], [75, 80, 0.0]]),
+            Curve.bezier([[90, 60, 0], [30, 70, 0], [-20, 55, 0.0]]),
+            Curve.bezier([[5, 90, 0], [8, -30, 0.0]]),
+        ]
+        for order in ((0, 1, 2, 3), (2, 0, 3, 1), (1, 0, 2, 3)):
+            ring = ring_of_curves([lines[k] for k in order], 0.5)
+            self.assertLess(ring.gaps.max(), 1e-9)
+            for k, side in enumerate(ring.sides):
+                np.testing.assert_allclose(side.points[[0, -1]], ring.corners[[k, (k + 1) % 4]], atol=1e-9)
+        apart = lines[1].with_points(lines[1].points + np.array([0, 0, 3.0]))
+        with self.assertRaises(FitProblem) as caught:
+            ring_of_curves([lines[0], apart, *lines[2:]], 0.5)
+        self.assertIn("3 mm apart", str(caught.exception))
+        with self.assertRaises(FitProblem):
+            ring_of_curves(lines[:3], 0.5)

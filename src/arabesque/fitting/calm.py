@@ -11,6 +11,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.checking import CALM_BEND, CALM_LEG, Evenness, Figures, evenness, scan_to_shapes, shape_to_scan
+from arabesque.errors import FitProblem
 from arabesque.fitting.borders import BorderLine, FittedBorder, exact_border, fitted_border, over_unit
 from arabesque.fitting.even_curve import evened_curve
 from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
@@ -168,6 +169,16 @@ class CalmFit:
 
     # the search
 
+    def _check_sides(self) -> None:
+        """Raises FitProblem where curves that sides are exactly need too many control points together."""
+        u, v = (self._ladder(axis) for axis in (0, 1))
+        light = [rungs[0].count if rungs else MOST_POINTS for rungs in (u, v)]
+        if light[0] * light[1] > MOST_POINTS:
+            raise FitProblem(
+                f"The curves that the sides lie on ask for {light[0]} x {light[1]} control points",
+                "Fit them with fewer poles first, or allow a larger tolerance",
+            )
+
     def lightest(self, progress: Progress = silent) -> tuple[Try, Ended]:
         """The lightest that keeps the tolerance with a net that can be worked with, and how the search ended.
 
@@ -175,6 +186,7 @@ class CalmFit:
         runs evenly. Where there is none: the one that comes closest, or of those that are within the one with the
         best net.
         """
+        self._check_sides()
         best: Try | None = None
         uneven: Try | None = None
         most = np.inf

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Floats, tree_of
 from arabesque.geometry.curve import Curve
 from arabesque.geometry.knots import breakpoints
 from arabesque.geometry.reshaping import curve_pieces, surface_pieces
@@ -83,8 +83,7 @@ def curve_feet(curve: Curve, points: Floats, seeds_per_span: int = 24) -> CurveF
     a, b = curve.domain
     samples = np.unique(np.concatenate([breakpoints(curve.knots), np.linspace(a, b, seeds_per_span * curve.spans + 1)]))
     places = curve.at(samples)
-    nearest = np.linalg.norm(points[:, None] - places[None], axis=2).argmin(axis=1)
-    seed = np.linalg.norm(places[nearest] - points, axis=1)
+    seed, nearest = tree_of(places).query(points)
     t, found, distance = _feet_from(curve, points, samples[nearest])
     if np.linalg.norm(places[0] - places[-1]) < SAME_PLACE:
         # a foot just before the start of a closed curve has the start as its nearest seed: look from the end too

@@ -5,6 +5,7 @@ from arabesque.recipes.curve_on_scan import CurveOnScan
 from arabesque.recipes.loft_through import LoftThrough
 from arabesque.recipes.mirror import Mirror
 from arabesque.recipes.patch_between import PatchBetween, RingPiece
+from arabesque.recipes.patch_of_curves import PatchOfCurves
 from arabesque.recipes.patch_on_scan import PatchOnScan
 from arabesque.recipes.region_shape import RegionShape
 from arabesque.recipes.section_curve import SectionCurve
@@ -18,6 +19,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     CurveOnScan,
     SectionCurve,
     LoftThrough,
+    PatchOfCurves,
 )
 
 __all__ = [
@@ -27,6 +29,7 @@ __all__ = [
     "LoftThrough",
     "Mirror",
     "PatchBetween",
+    "PatchOfCurves",
     "PatchOnScan",
     "Recipe",
     "RegionShape",

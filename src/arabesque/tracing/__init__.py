@@ -11,6 +11,7 @@ from arabesque.tracing.cuts import (
 )
 from arabesque.tracing.fit import CORNER, MOST_POLES, FittedCurve, corners_of, fit_curve, fit_polyline, through
 from arabesque.tracing.loft import LoftWay, begun_at, corresponding, in_order, is_closed, loft, looking_outward
+from arabesque.tracing.meeting import Approach, Ring, closest_approach, ring_of_curves
 from arabesque.tracing.on_scan import curve_on_scan
 from arabesque.tracing.section_set import (
     USUAL_POLES,
@@ -24,13 +25,16 @@ __all__ = [
     "CORNER",
     "MOST_POLES",
     "USUAL_POLES",
+    "Approach",
     "Cut",
     "CutLine",
     "FittedCurve",
     "LoftWay",
+    "Ring",
     "TracedSection",
     "aligned",
     "begun_at",
+    "closest_approach",
     "corners_of",
     "corresponding",
     "curve_on_scan",
@@ -45,6 +49,7 @@ __all__ = [
     "planes_across",
     "planes_along",
     "planes_round",
+    "ring_of_curves",
     "section_like",
     "through",
     "trace_sections",

@@ -125,7 +125,7 @@ def planes_across(guide: Curve, spacing: float | None = None, count: int | None 
         count = int(length / spacing + 1e-9) + 1
     dense = np.linspace(*guide.domain, 64 * guide.spans + 1)
     along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(guide.at(dense), axis=0), axis=1))])
-    t = np.interp(np.linspace(INSIDE, 1 - INSIDE, max(2, count)) * along[-1], along, dense)
+    t = np.interp(np.linspace(0.0, 1.0, max(2, count)) * along[-1], along, dense)
     places, ways = guide.derivatives(t, 1)
     return _checked([Cut(Plane.through(place, way)) for place, way in zip(places, ways, strict=True)])
 

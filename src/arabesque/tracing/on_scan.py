@@ -16,8 +16,9 @@ from arabesque.tracing.fit import checked_places, fit_curve, through
 BETWEEN = 24
 """Places between two clicks that are brought to the scan."""
 ROUNDS = 3
-CLING = 0.25
-"""Of the tolerance: so near to the scan a drawn curve stays, so that what stands on it has the rest."""
+CLING, NOISY = 0.4, 2.5
+"""Of the tolerance: so near to the scan a drawn curve stays, so that what stands on it has the rest. But it follows no
+noise: so many times the noise is as near as can be."""
 
 
 def curve_on_scan(
@@ -58,9 +59,10 @@ def _clinging(places: Floats, scan: Scan, tolerance: float, closed: bool, degree
         line = line[:-1]
     else:
         line[[0, -1]] = places[[0, -1]]
-    for share in (CLING, 2 * CLING, 1.0, 4.0):
+    closest = max(CLING * tolerance, NOISY * scan.noise)
+    for allowed in (closest, 2 * closest, 8 * closest):
         try:
-            return fit_curve(line, None, share * tolerance, degree, closed).curve
+            return fit_curve(line, None, allowed, degree, closed, mostly=True).curve
         except FitProblem:  # rough ground: as near as it can be
             continue
     return fit_curve(line, min(len(line) // 2, 60), None, degree, closed).curve

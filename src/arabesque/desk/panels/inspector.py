@@ -28,7 +28,6 @@ from arabesque.desk.tools.pick import Pick
 from arabesque.geometry import Surface
 from arabesque.model import Item
 
-
 LEAST_HEIGHT = 120
 
 

@@ -2,10 +2,11 @@
 
 from arabesque.desk.tools.trace.draw_curve import DrawCurve
 from arabesque.desk.tools.trace.loft_curves import LoftCurves
+from arabesque.desk.tools.trace.patch_of_curves import LayOverCurves
 from arabesque.desk.tools.trace.sections import TraceSections
 
 GROUPS = (
     (DrawCurve, TraceSections),
-    (LoftCurves,),
+    (LoftCurves, LayOverCurves),
     ("move-points",),
 )
