@@ -31,6 +31,7 @@ from arabesque.desk.tools.prepare.find_symmetry import FindSymmetry
 from arabesque.desk.tools.prepare.mark import Mark
 from arabesque.desk.tools.prepare.regions import CorrectRegions, FindRegions
 from arabesque.desk.tools.timeline import Timeline
+from arabesque.desk.tools.trace.sections import Kept, TraceSections
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface, split_surface
 from arabesque.model import Item
@@ -149,6 +150,23 @@ def reading(at: Photographer) -> None:
     at.key(Qt.Key.Key_Escape)
 
 
+def tracing(at: Photographer) -> None:
+    """The jug's body by sections of seven poles, and the loft through them."""
+    window = at.window
+    show(window, "juniper")
+    at.idle()
+    window.view.look(replace(window.view.camera, axes=looking_from(np.array([0.75, -0.6, 0.3]))))
+    window.sight.fit_view()
+    tool = take(at, TraceSections)
+    tool.options.spacing, tool.options.first, tool.options.last = 10.0, 5.0, 135.0
+    tool.options.keep = Kept.MORE_X
+    tool.options_changed()
+    tool.form_changed.emit()
+    at.shoot("sections-and-loft")
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_Escape)
+
+
 def sculpting(at: Photographer) -> None:
     """A patch laid, judged and pulled."""
     window = at.window
@@ -161,11 +179,6 @@ def sculpting(at: Photographer) -> None:
     at.key(Qt.Key.Key_Escape)
     at.key(Qt.Key.Key_1)
     at.shoot("distance")
-    at.key(Qt.Key.Key_0)
-    at.key(Qt.Key.Key_6)
-    at.shoot("scan-curvature")
-    at.key(Qt.Key.Key_6)
-    at.key(Qt.Key.Key_1)
     at.key(Qt.Key.Key_M)
     window.sight.show_scans(ScanLook.SEE_THROUGH)
     item = window.session.surface_item
@@ -275,6 +288,7 @@ def main() -> None:
     at.idle()
     mending(at)
     reading(at)
+    tracing(at)
     show(window, "heron")
     at.idle()
     window.sight.look_along("slanted")
