@@ -58,7 +58,7 @@ class CommandsTest(unittest.TestCase):
         for arguments, words in (
             ((*sections,), "Nothing is to be written"),
             ((*sections, "--half", "--loft", out), "--round"),
-            ((*sections, "--loft", out), "Section 18 is closed"),
+            ((*sections, "--between", 500, 600, "--loft", out), "no scan between"),
             (("section", jug, "--axis", "z", "--loft", out), "spacing or a count"),
         ):
             code, _, complaint = run(*arguments)

@@ -51,6 +51,7 @@ from arabesque.progress import Progress, silent
 from arabesque.reading import Regions, find_regions
 from arabesque.recipes import (
     CurveOnScan,
+    LineTaken,
     PatchBetween,
     PatchOfCurves,
     PatchOnScan,
@@ -262,6 +263,14 @@ class Project:
         """
         recipe = CurveOnScan(np.array(places, dtype=float), closed, tuple(corners), degree)
         return self._derived("curve drawn", "Curve", recipe)
+
+    def take_line(self, item: AnyItem, place: ArrayLike, poles: int | None = None) -> AnyItem:
+        """A curve along the rim, feature line, edge or curve of an item that passes a (3,) place; it follows it.
+
+        poles: between corners; as few as the tolerance needs where that is not given.
+        """
+        recipe = LineTaken(self.item(item.id).id, np.array(place, dtype=float), poles or 0)
+        return self._derived("line taken", "Curve", recipe)
 
     def sections(
         self,

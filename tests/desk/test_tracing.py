@@ -14,13 +14,20 @@ from arabesque.desk.tools.trace.draw_curve import DrawCurve
 from arabesque.desk.tools.trace.loft_curves import LoftCurves
 from arabesque.desk.tools.trace.patch_of_curves import LayOverCurves
 from arabesque.desk.tools.trace.sections import Across, FitBy, Kept, TraceSections
+from arabesque.desk.tools.trace.take_line import TakeLine
 from arabesque.geometry import Curve, Edge, Surface, curve_feet, edge_curve, foot_points
 from arabesque.model import Item, edits
-from arabesque.recipes import CurveOnScan, LoftThrough, PatchOfCurves, SectionCurve
+from arabesque.recipes import CurveOnScan, LineTaken, LoftThrough, PatchOfCurves, SectionCurve
 from arabesque.scan import write_scan
 from arabesque.tracing import is_closed
 from tests.desk.support import CTRL, WindowTest
 from tests.examples import heron
+
+
+def scan_seen(test: WindowTest, place: np.ndarray) -> bool:
+    """True where a place is drawn well inside the view."""
+    at = test.pixel(place)
+    return 30 < at.x() < test.view.width() - 30 and 60 < at.y() < test.view.height() - 30
 
 
 class SectionsTest(WindowTest):
@@ -197,6 +204,47 @@ class CurvesTest(WindowTest):
         self.idle()
         second = self.session.document.of(Curve)[1]
         np.testing.assert_allclose(second.shape.points[0], first.shape.points[-1], atol=1e-9)
+
+    def test_a_rim_is_taken_as_a_curve_of_few_poles(self) -> None:
+        """The rim of the clay model, hovered and clicked; by so many poles, and once more by others."""
+        self.open_heron()
+        self.window.hand.go_to(Step.TRACE)
+        self.key(Qt.Key.Key_X)
+        tool = self.window.hand.tool
+        assert isinstance(tool, TakeLine)
+        scan = self.session.scan
+        assert scan is not None
+        rim = max(scan.guides(), key=lambda one: float(np.ptp(one.points, axis=0).max()))
+        self.window.sight.look_along("slanted")
+        QTest.qWait(400)
+        place = next(p for p in rim.points[::7] if scan_seen(self, p))
+        self.hover(place)
+        self.assertTrue(tool.parts(self.view.camera))
+        self.click(place)
+        self.idle()
+        self.assertIn("Worst", [fact.label for fact in tool.facts])
+        tool.options.by, tool.options.poles = FitBy.POLES, 12
+        tool.options_changed()
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (item,) = self.session.document.of(Curve)
+        assert isinstance(item.recipe, LineTaken)
+        self.assertEqual(item.recipe.poles, 12)
+        self.window.hand.take_up_again(item)
+        again = self.window.hand.tool
+        assert isinstance(again, TakeLine)
+        self.idle()
+        again.options.poles = 20
+        again.options_changed()
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (after,) = self.session.document.of(Curve)
+        self.assertGreater(after.shape.count, item.shape.count)
+        self.key(Qt.Key.Key_X)
+        self.click(QPoint(3, self.view.height() - 3))
+        self.assertIn("no line here", self.view.overlay.message)
 
     def test_a_loft_through_clicked_curves_in_any_order(self) -> None:
         self.open_heron()

@@ -8,7 +8,17 @@ import trimesh
 from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.fitting.even_curve import leg_ratio
-from arabesque.geometry import Curve, Plane, Surface, bezier_knots, curve_feet, reversed_curve, uniform_knots
+from arabesque.geometry import (
+    Curve,
+    Plane,
+    Surface,
+    arc_length,
+    bezier_knots,
+    curve_feet,
+    reversed_curve,
+    uniform_knots,
+)
+from arabesque.recipes import Given, LineTaken
 from arabesque.scan import Scan
 from arabesque.tracing import (
     Cut,
@@ -16,6 +26,7 @@ from arabesque.tracing import (
     begun_at,
     closest_approach,
     corners_of,
+    curve_along,
     curve_on_scan,
     cut_scan,
     fit_curve,
@@ -106,6 +117,34 @@ class CurveFitTest(unittest.TestCase):
                 call()
 
 
+class AlongTest(unittest.TestCase):
+    def test_a_rim_with_corners_is_one_curve_that_keeps_them(self) -> None:
+        """The rim of a square sheet: four straight sides, corners exact, 400 mm long."""
+        scan = plane()
+        (rim,) = scan.guides()
+        found = curve_along(rim.points, rim.closed, tolerance=0.05)
+        self.assertTrue(is_closed(found.curve))
+        self.assertLess(found.worst, 1e-9)
+        self.assertAlmostEqual(arc_length(found.curve), 400.0, places=6)
+        self.assertLessEqual(found.curve.count, 5)
+        for corner in ([0, 0, 0], [100, 0, 0], [100, 100, 0], [0, 100, 0]):
+            self.assertLess(curve_feet(found.curve, np.array([corner], dtype=float)).distance[0], 1e-9)
+
+    def test_it_follows_what_it_was_taken_from(self) -> None:
+        edge = Surface.bezier([[[0, 0, 0], [0, 50, 5.0]], [[30, 0, 9], [30, 50, 0]], [[60, 0, 0], [60, 50, 8]]])
+        recipe = LineTaken("p", np.array([30.0, 0, 4]), 6)
+        curve = recipe.build(Given({"p": edge}))
+        self.assertEqual(curve.count, 6)
+        low = edge.at(np.column_stack([np.linspace(0, 1, 30), np.zeros(30)]))
+        self.assertLess(curve_feet(curve, low).distance.max(), 1e-3)
+        lifted = edge.with_points(edge.points + np.array([0, 0, 7.0]))
+        np.testing.assert_allclose(
+            recipe.build(Given({"p": lifted})).points - curve.points, [[0, 0, 7.0]] * 6, atol=1e-3
+        )
+        with self.assertRaises(ArabesqueError):
+            recipe.build(Given({"p": object()}))
+
+
 class SectionTest(unittest.TestCase):
     def test_against_trimesh(self) -> None:
         """The lengths of the lines, their number and whether they close, as trimesh.intersections has them."""
@@ -180,9 +219,9 @@ class SectionTest(unittest.TestCase):
         for closed, corners in ((False, ()), (True, ()), (False, (1,)), (True, (0, 2))):
             curve = curve_on_scan(places, ball, 0.2, closed, corners)
             self.assertEqual(is_closed(curve), closed)
-            self.assertLess(curve_feet(curve, places).distance.max(), 0.06)
+            self.assertLess(curve_feet(curve, places).distance.max(), 0.2)
             along = curve.at(np.linspace(*curve.domain, 400))
-            self.assertLess(np.abs(np.linalg.norm(along, axis=1) - 50).max(), 0.06)
+            self.assertLess(np.abs(np.linalg.norm(along, axis=1) - 50).max(), 0.2)
         with self.assertRaises(FitProblem):
             curve_on_scan(places[:1], ball, 0.2)
 

@@ -2,7 +2,7 @@
 
 from arabesque.fitting.borders import BorderLine, Through, border_line, border_lines, enclosed_part, even_steps
 from arabesque.fitting.corners import bilinear, corners_on_scan
-from arabesque.fitting.even_curve import closer_curve, evened_curve, nearer
+from arabesque.fitting.even_curve import closer_curve, evened_curve, leg_ratio, nearer
 from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix, roughness
 from arabesque.fitting.four_corners import calm_patch, four_corner_patch, quick_patch, sides_after
@@ -45,6 +45,7 @@ __all__ = [
     "fit_patch",
     "four_corner_patch",
     "lay_between",
+    "leg_ratio",
     "lightest",
     "nearer",
     "on_scan_borders",

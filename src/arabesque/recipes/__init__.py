@@ -2,6 +2,7 @@
 
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.curve_on_scan import CurveOnScan
+from arabesque.recipes.line_taken import LineTaken
 from arabesque.recipes.loft_through import LoftThrough
 from arabesque.recipes.mirror import Mirror
 from arabesque.recipes.patch_between import PatchBetween, RingPiece
@@ -20,12 +21,14 @@ RECIPES: tuple[type[Recipe], ...] = (
     SectionCurve,
     LoftThrough,
     PatchOfCurves,
+    LineTaken,
 )
 
 __all__ = [
     "RECIPES",
     "CurveOnScan",
     "Given",
+    "LineTaken",
     "LoftThrough",
     "Mirror",
     "PatchBetween",

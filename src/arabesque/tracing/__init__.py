@@ -1,5 +1,6 @@
 """Curves on the scan and the sections of it, and the surfaces that stand on them."""
 
+from arabesque.tracing.along import curve_along, end_to_end
 from arabesque.tracing.cuts import (
     Cut,
     CutLine,
@@ -37,8 +38,10 @@ __all__ = [
     "closest_approach",
     "corners_of",
     "corresponding",
+    "curve_along",
     "curve_on_scan",
     "cut_scan",
+    "end_to_end",
     "fit_curve",
     "fit_polyline",
     "fitted_section",

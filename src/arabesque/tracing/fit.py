@@ -9,7 +9,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
-from arabesque.fitting import closer_curve, evened_curve, nearer
+from arabesque.fitting import closer_curve, evened_curve, leg_ratio, nearer
 from arabesque.geometry import Curve, basis_matrix, blossom, curve_feet, uniform_knots, unit
 
 CORNER = 35.0
@@ -20,6 +20,8 @@ MOST_POLES = 200
 FEWEST_POLES = 3
 READ, MANY = 200, 2000
 """Places at which a polyline is read for a fit, at most; more say no more. And for its figures."""
+UNEVEN, HEAVIER = 3.0, 2.0
+"""Legs of a polygon that differ by more are uneven: up to so many times its poles are tried for an even one."""
 MOSTLY = 95
 MOST_ROUNDS, SETTLED, CORRECTIONS = 60, 0.99, 4
 PLAIN = 1e-9
@@ -69,10 +71,17 @@ def fit_curve(
             )
         return _fitted(places, poles, degree, closed, None)
     assert tolerance is not None
+    uneven: FittedCurve | None = None
     for degree_, count in _ladder(degree, closed, fewest):
-        found = _fitted(places, count, degree_, closed, tolerance)
+        if uneven is not None and count > HEAVIER * uneven.curve.count:
+            return uneven
+        found = _fitted(places, count, degree_, closed, tolerance, mostly)
         if (found.most if mostly else found.worst) <= tolerance:
-            return found
+            if leg_ratio(found.curve) <= UNEVEN:
+                return found
+            uneven = uneven or found
+    if uneven is not None:
+        return uneven
     raise FitProblem(
         f"No curve of up to {MOST_POLES} poles keeps {tolerance:g} mm: it stays {found.worst:.3g} mm off",
         "Allow more, or split it where it turns sharply",
@@ -86,18 +95,21 @@ def fit_polyline(
     degree: int = 3,
     closed: bool = False,
     corner: float = CORNER,
+    mostly: bool = False,
 ) -> list[FittedCurve]:
     """As ``fit_curve``, split at corners sharper than ``corner`` degrees: one curve a part, end to end."""
     places = checked_places(points)
     at = corners_of(places, closed, corner)
     if closed and not len(at):
-        return [fit_curve(places, poles, tolerance, degree, True)]
+        return [fit_curve(places, poles, tolerance, degree, True, mostly)]
     if closed:
         places = np.vstack([np.roll(places, -at[0], axis=0), places[at[0]]])
         at = at[1:] - at[0]
     cuts = [0, *at.tolist(), len(places) - 1]
     return [
-        fit_curve(places[a : b + 1], poles, tolerance, min(degree, b - a), False) for a, b in pairwise(cuts) if b > a
+        fit_curve(places[a : b + 1], poles and min(poles, b - a + 1), tolerance, min(degree, b - a), False, mostly)
+        for a, b in pairwise(cuts)
+        if b > a
     ]
 
 
@@ -147,12 +159,20 @@ def _ladder(degree: int, closed: bool, fewest: int) -> list[tuple[int, int]]:
     return single + [(degree, int(count)) for count in counts if closed or count > degree + 1]
 
 
-def _fitted(places: Floats, poles: int, degree: int, closed: bool, tolerance: float | None) -> FittedCurve:
+def _fitted(
+    places: Floats, poles: int, degree: int, closed: bool, tolerance: float | None, mostly: bool = False
+) -> FittedCurve:
     read = _read(places, closed, max(READ, 4 * poles))
     if closed:
         curve = _closed_fit(read, poles, degree)
     else:
-        curve, missed = _settled(*_open_fit(read, poles, degree), read)
+        share = MOSTLY if mostly else 100
+        curve, t = _open_fit(read, poles, degree)
+        missed = float(np.percentile(curve_feet(curve, read).distance, share))
+        if tolerance is None or missed > tolerance:
+            # by chord length it is even, but not as close as it can be
+            curve, off = _settled(curve, t, read)
+            missed = float(np.percentile(off, share))
         if tolerance is None or missed <= tolerance:
             # without a tolerance evenness may cost as much again as the fit misses
             curve = evened_curve(curve, read, 2 * missed if tolerance is None else tolerance)
@@ -160,8 +180,8 @@ def _fitted(places: Floats, poles: int, degree: int, closed: bool, tolerance: fl
     return FittedCurve(curve, float(np.sqrt((off**2).mean())), float(off.max()), float(np.percentile(off, MOSTLY)))
 
 
-def _settled(curve: Curve, t: Floats, places: Floats) -> tuple[Curve, float]:
-    """The curve of least distance with as many poles, parameters slid until nothing comes closer; and the worst, mm."""
+def _settled(curve: Curve, t: Floats, places: Floats) -> tuple[Curve, Floats]:
+    """The curve of least distance with as many poles, its parameters slid; and (n,) how far it is off, mm."""
     before = np.inf
     for _ in range(MOST_ROUNDS if curve.count > 2 else 0):
         now = float(np.sqrt((np.linalg.norm(curve.at(t) - places, axis=1) ** 2).mean()))
@@ -170,7 +190,7 @@ def _settled(curve: Curve, t: Floats, places: Floats) -> tuple[Curve, float]:
         before = now
         curve = closer_curve(curve, places, t)
         t = nearer(curve, places, t)
-    return curve, float(np.linalg.norm(curve.at(t) - places, axis=1).max())
+    return curve, np.linalg.norm(curve.at(t) - places, axis=1)
 
 
 def _read(places: Floats, closed: bool, most: int) -> Floats:

@@ -9,22 +9,25 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
-from arabesque.geometry import Curve, join_curves
-from arabesque.scan import Scan, lifted, rounded_places
+from arabesque.geometry import Curve
+from arabesque.scan import Scan, rounded_places
+from arabesque.tracing.along import end_to_end
 from arabesque.tracing.fit import checked_places, fit_curve, through
 
-BETWEEN = 24
-"""Places between two clicks that are brought to the scan."""
-ROUNDS = 3
-CLING, NOISY = 0.4, 2.5
-"""Of the tolerance: so near to the scan a drawn curve stays, so that what stands on it has the rest. But it follows no
-noise: so many times the noise is as near as can be."""
+BETWEEN, FEWEST = 24, 120
+"""Places between two clicks that are brought to the scan, and on a whole curve at least."""
+ROUNDS = 6
+ROUGH, SHARES = 4.0, (1.0, 0.7, 0.5, 0.25)
+"""Of the tolerance: so near to the scan a drawn curve is tried to stay, so that what stands on it has the rest.
+On rough ground it may be further off."""
+WORTH, NOISY = 1.6, 2.5
+"""Closer is not worth more poles than so many times those before, as in a dent; nor is noise followed."""
 
 
 def curve_on_scan(
     places: Floats, scan: Scan, tolerance: float, closed: bool = False, corners: Sequence[int] = (), degree: int = 3
 ) -> Curve:
-    """The curve through (n, 3) places, between them as near to the scan as a quarter of the tolerance, where it can.
+    """The curve through (n, 3) places, between them as near to the scan as few poles bring it.
 
     corners: numbers of places at which it may turn sharply. A closed curve is smooth over its start. Raises
     FitProblem for too few places.
@@ -42,27 +45,32 @@ def curve_on_scan(
         sharp = [k - sharp[0] for k in sharp]
     cuts = sorted({0, len(given) - 1, *sharp})
     parts = [_clinging(given[a : b + 1], scan, tolerance, False, degree) for a, b in pairwise(cuts)]
-    whole = parts[0]
-    highest = max(part.degree for part in parts)
-    for part in parts[1:]:
-        whole = join_curves(whole.elevated(highest - whole.degree), part.elevated(highest - part.degree))
-    return whole
+    return end_to_end(parts)
 
 
 def _clinging(places: Floats, scan: Scan, tolerance: float, closed: bool, degree: int) -> Curve:
     curve = through(places, closed, degree)
-    line = curve.at(np.linspace(*curve.domain, BETWEEN * (len(places) - 1 + closed) + 1))
+    line = curve.at(np.linspace(*curve.domain, max(FEWEST, BETWEEN * (len(places) - 1 + closed)) + 1))
     for _ in range(ROUNDS):
-        line = rounded_places(scan, scan.closest(line))
-    line = lifted(scan, line)
+        # along the normals only: to the closest places a chord over a bend would crowd together
+        closest = scan.closest(line)
+        off = np.einsum("nc,nc->n", rounded_places(scan, closest) - line, closest.normals)
+        line = line + np.where(closest.on_border, 0.0, off)[:, None] * closest.normals
     if closed:
         line = line[:-1]
     else:
         line[[0, -1]] = places[[0, -1]]
-    closest = max(CLING * tolerance, NOISY * scan.noise)
-    for allowed in (closest, 2 * closest, 8 * closest):
+    found: Curve | None = None
+    for share in (*SHARES, ROUGH):
+        if share == ROUGH and found is not None:
+            break
         try:
-            return fit_curve(line, None, allowed, degree, closed, mostly=True).curve
-        except FitProblem:  # rough ground: as near as it can be
+            closer = fit_curve(
+                line, None, max(share * tolerance, NOISY * scan.noise), degree, closed, mostly=True
+            ).curve
+        except FitProblem:  # rough ground: not as near as that
             continue
-    return fit_curve(line, min(len(line) // 2, 60), None, degree, closed).curve
+        if found is not None and closer.count > WORTH * found.count:
+            break
+        found = closer
+    return found or fit_curve(line, min(len(line) // 2, 60), None, degree, closed).curve

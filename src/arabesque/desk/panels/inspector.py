@@ -60,7 +60,7 @@ class Inspector(QWidget):
         body = QWidget()
         body.setObjectName("panel")
         within = QVBoxLayout(body)
-        within.setContentsMargins(0, 0, 0, 0)
+        within.setContentsMargins(0, 0, 4, 0)
         within.setSpacing(6)
         within.addLayout(self._form)
         within.addWidget(self._facts, 1)

@@ -4,9 +4,10 @@ from arabesque.desk.tools.trace.draw_curve import DrawCurve
 from arabesque.desk.tools.trace.loft_curves import LoftCurves
 from arabesque.desk.tools.trace.patch_of_curves import LayOverCurves
 from arabesque.desk.tools.trace.sections import TraceSections
+from arabesque.desk.tools.trace.take_line import TakeLine
 
 GROUPS = (
-    (DrawCurve, TraceSections),
+    (DrawCurve, TakeLine, TraceSections),
     (LoftCurves, LayOverCurves),
     ("move-points",),
 )

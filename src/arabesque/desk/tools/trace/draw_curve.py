@@ -16,6 +16,7 @@ from arabesque.desk.steps import Step
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_patches import NEAR
 from arabesque.desk.tools.options import labelled
+from arabesque.desk.tools.trace.take_line import guides_of
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
@@ -106,7 +107,7 @@ class DrawCurve(Making):
         for item in self.session.seen.that(Guiding):
             if item.id == self.target:
                 continue
-            for guide in self.session.kept(_guides, item.shape):
+            for guide in self.session.kept(guides_of, item.shape):
                 if pointer.to_line(guide.points) < NEAR:
                     seen = pointer.camera.project(guide.points)
                     nearest: Floats = guide.points[
@@ -222,10 +223,6 @@ class DrawCurve(Making):
             return through(np.array(self.places), self.options.closed)
         except FitProblem:  # two places are one for the moment
             return None
-
-
-def _guides(shape: Guiding) -> list:
-    return list(shape.guides())
 
 
 def _ends(shape: object) -> list[Floats]:

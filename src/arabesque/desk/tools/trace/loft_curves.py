@@ -4,21 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent
-
 from arabesque.checking import measure_both_ways
-from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
-from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.making import Making
-from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled
+from arabesque.desk.tools.trace.on_curves import OnCurves
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.pointer import Pointer
-from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
-from arabesque.errors import ArabesqueError, FitProblem
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
+from arabesque.errors import FitProblem
 from arabesque.geometry import Curve, Surface
 from arabesque.model import Item
 from arabesque.progress import Progress
@@ -27,7 +20,7 @@ from arabesque.scan import Scan
 from arabesque.tracing import LoftWay, in_order, looking_outward
 
 
-class LoftCurves(Making):
+class LoftCurves(OnCurves):
     """Curves are clicked, or all that show are taken at once; the loft is drawn as it would be."""
 
     needs = (Curve,)
@@ -56,14 +49,6 @@ class LoftCurves(Making):
         def idle(self) -> tuple[str, ...]:
             """What goes round has no ends."""
             return ("before", "after") if self.closed else ()
-
-    def clear(self) -> None:
-        self.picked: list[str] = []
-        self._hover: str | None = None
-
-    @property
-    def begun(self) -> bool:
-        return bool(self.picked)
 
     def take(self, item: Item) -> None:
         recipe = item.recipe
@@ -108,36 +93,9 @@ class LoftCurves(Making):
         facts = [Fact("Curves", str(len(self.picked)))]
         return facts if self.made is None else [*facts, *self.made[1]]
 
-    def _under(self, pointer: Pointer) -> Item | None:
-        found = patch_under(self.session, pointer, Curve)
-        return None if found is None else found[0]
-
-    def press(self, pointer: Pointer) -> None:
-        item = self._under(pointer)
-        if item is None:
-            self.session.tell_problem(ArabesqueError("There is no curve here", "Click on a curve"))
-            return
-        if item.id in self.picked:
-            self.picked.remove(item.id)
-        else:
-            self.picked.append(item.id)
-        self.try_it()
-
-    def move(self, pointer: Pointer, dragging: bool) -> None:
-        item = self._under(pointer)
-        self._hover = None if item is None else item.id
-        self.changed.emit()
-
-    def key(self, event: QKeyEvent) -> bool:
-        if event.key() == Qt.Key.Key_Backspace and self.picked:
-            self.picked.pop()
-            self.try_it()
-            return True
-        return False
-
     def draft(self) -> LoftThrough | None:
         document, o = self.session.document, self.options
-        keys = [key for key in self.picked if key in document]
+        keys = self.there
         if len(keys) < (3 if o.closed else 2):
             return None
         if o.ordered:
@@ -169,16 +127,8 @@ class LoftCurves(Making):
         parts: list[Triangles | Lines | Discs | Label] = []
         if self.made is not None:
             parts += self.preview(self.made[0], camera)
-        draft, document = self.draft(), self.session.document
-        order = list(draft.of) if draft is not None else [key for key in self.picked if key in document]
-        for number, key in enumerate(order, 1):
-            curve = document[key].shape
-            parts.append(Lines(polyline(curve_points(curve)), theme.now().accent, 3.0, on_top=True))
-            parts.append(Label(curve.points[0], str(number)))
-        if self._hover is not None and self._hover in document and self._hover not in order:
-            points = curve_points(document[self._hover].shape)
-            parts.append(Lines(polyline(points), theme.now().accent, 2.0, alpha=0.6, on_top=True))
-        return parts
+        draft = self.draft()
+        return parts + self.picked_parts(self.there if draft is None else draft.of, numbered=True)
 
 
 def _order(curves: tuple[Curve, ...], way: LoftWay, scan: Scan | None) -> list[int]:

@@ -5,21 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent
 
-from arabesque.desk import theme
 from arabesque.desk.facts import Fact
-from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import DegreeChoice
-from arabesque.desk.tools.making import Making
-from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.patch.fit_facts import fit_facts
+from arabesque.desk.tools.trace.on_curves import OnCurves
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.pointer import Pointer
-from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
-from arabesque.errors import ArabesqueError
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.fitting import PatchFit
 from arabesque.geometry import Curve, Surface
 from arabesque.model import Item
@@ -28,11 +21,12 @@ from arabesque.recipes import Given, PatchOfCurves, Recipe
 from arabesque.scan import Scan
 
 
-class LayOverCurves(Making):
+class LayOverCurves(OnCurves):
     """Four clicks on curves make a patch; it follows them."""
 
     needs = (Scan, Curve)
     makes = PatchOfCurves
+    most = 4
     name = "Patch"
     id = "patch-of-curves"
     step = Step.TRACE
@@ -55,14 +49,6 @@ class LayOverCurves(Making):
             """Given degrees mean nothing while the lightest is looked for."""
             return () if self.degree is DegreeChoice.FIXED else ("u", "v")
 
-    def clear(self) -> None:
-        self.picked: list[str] = []
-        self._hover: str | None = None
-
-    @property
-    def begun(self) -> bool:
-        return bool(self.picked)
-
     def take(self, item: Item) -> None:
         recipe = item.recipe
         assert isinstance(recipe, PatchOfCurves)
@@ -83,38 +69,8 @@ class LayOverCurves(Making):
     def facts(self) -> list[Fact]:
         return [Fact("Curves", f"{len(self.picked)} of 4")] if self.made is None else fit_facts(self.made)
 
-    def _under(self, pointer: Pointer) -> Item | None:
-        found = patch_under(self.session, pointer, Curve)
-        return None if found is None else found[0]
-
-    def press(self, pointer: Pointer) -> None:
-        item = self._under(pointer)
-        if item is None:
-            self.session.tell_problem(ArabesqueError("There is no curve here", "Click on a curve"))
-            return
-        if item.id in self.picked:
-            self.picked.remove(item.id)
-        elif len(self.picked) == 4:
-            self.begin_anew()
-            self.picked = [item.id]
-        else:
-            self.picked.append(item.id)
-        self.try_it()
-
-    def move(self, pointer: Pointer, dragging: bool) -> None:
-        item = self._under(pointer)
-        self._hover = None if item is None else item.id
-        self.changed.emit()
-
-    def key(self, event: QKeyEvent) -> bool:
-        if event.key() == Qt.Key.Key_Backspace and self.picked:
-            self.picked.pop()
-            self.try_it()
-            return True
-        return False
-
     def draft(self) -> PatchOfCurves | None:
-        keys = [key for key in self.picked if key in self.session.document]
+        keys = self.there
         if len(keys) < 4:
             return None
         degree = (self.options.u, self.options.v) if self.options.degree is DegreeChoice.FIXED else None
@@ -132,15 +88,8 @@ class LayOverCurves(Making):
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         parts: list[Triangles | Lines | Discs | Label] = []
-        document, accent = self.session.document, theme.now().accent
         if self.made is not None:
             p = self.made.surface.points
             parts += self.preview(self.made.surface, camera)
             parts.append(Discs(np.array([p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]), np.ones(4), 4.0))
-        for key in self.picked:
-            if key in document:
-                parts.append(Lines(polyline(curve_points(document[key].shape)), accent, 3.0, on_top=True))
-        if self._hover is not None and self._hover in document and self._hover not in self.picked:
-            points = curve_points(document[self._hover].shape)
-            parts.append(Lines(polyline(points), accent, 2.0, alpha=0.6, on_top=True))
-        return parts
+        return parts + self.picked_parts(self.there)

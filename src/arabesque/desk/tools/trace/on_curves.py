@@ -1,0 +1,85 @@
+"""What tools share whose picks are curves."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+
+from arabesque.desk import theme
+from arabesque.desk.kinds.lines import curve_points
+from arabesque.desk.tools.making import Making
+from arabesque.desk.tools.on_patches import patch_under
+from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Curve
+from arabesque.model import Item
+
+
+class OnCurves(Making):
+    """A click takes a curve, or lets it go; Backspace lets the last one go.
+
+    most: so many curves are taken; a click on another begins anew.
+    """
+
+    most: ClassVar[int | None] = None
+
+    def clear(self) -> None:
+        self.picked: list[str] = []
+        self._hover: str | None = None
+
+    @property
+    def begun(self) -> bool:
+        return bool(self.picked)
+
+    @property
+    def there(self) -> list[str]:
+        """Ids of the picked curves that are still there."""
+        return [key for key in self.picked if key in self.session.document]
+
+    def _under(self, pointer: Pointer) -> Item | None:
+        found = patch_under(self.session, pointer, Curve)
+        return None if found is None else found[0]
+
+    def press(self, pointer: Pointer) -> None:
+        item = self._under(pointer)
+        if item is None:
+            self.session.tell_problem(ArabesqueError("There is no curve here", "Click on a curve"))
+            return
+        if item.id in self.picked:
+            self.picked.remove(item.id)
+        elif len(self.picked) == self.most:
+            self.begin_anew()
+            self.picked = [item.id]
+        else:
+            self.picked.append(item.id)
+        self.try_it()
+
+    def move(self, pointer: Pointer, dragging: bool) -> None:
+        item = self._under(pointer)
+        self._hover = None if item is None else item.id
+        self.changed.emit()
+
+    def key(self, event: QKeyEvent) -> bool:
+        if event.key() == Qt.Key.Key_Backspace and self.picked:
+            self.picked.pop()
+            self.try_it()
+            return True
+        return False
+
+    def picked_parts(self, order: Sequence[str], numbered: bool = False) -> list[Triangles | Lines | Discs | Label]:
+        """The picked curves in an order, and the one under the pointer."""
+        parts: list[Triangles | Lines | Discs | Label] = []
+        document, accent = self.session.document, theme.now().accent
+        for number, key in enumerate(order, 1):
+            curve = document[key].shape
+            parts.append(Lines(polyline(curve_points(curve)), accent, 3.0, on_top=True))
+            if numbered:
+                parts.append(Label(curve.points[0], str(number)))
+        if self._hover is not None and self._hover in document and self._hover not in order:
+            points = curve_points(document[self._hover].shape)
+            parts.append(Lines(polyline(points), accent, 2.0, alpha=0.6, on_top=True))
+        return parts
