@@ -32,7 +32,7 @@ from numpy.typing import ArrayLike
 from arabesque.arrays import Bools
 from arabesque.checking import BothWays, Join, find_joins, measure_both_ways
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.fitting import Borders, Grower, PatchFit, blocked_triangles, check_tolerance, suggest
+from arabesque.fitting import Borders, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
 from arabesque.geometry import Curve, Surface
 from arabesque.model import (
     SUFFIX,
@@ -237,11 +237,14 @@ class Project:
     def grow(self, place: ArrayLike, points: tuple[int, int] = (4, 4)) -> AnyItem:
         """Lay the largest patch of so many control points that holds round a (3,) place of the reference scan.
 
-        It stops at patches that are there; the patch follows as one laid by its corners.
+        It stops at patches that are there, and meets exactly the edges that it comes to lie beside; the patch follows
+        as one laid by its corners.
         """
         growth = Grower(self.scan, self.tolerance, points, self._covered()).grow(
             np.array(place, dtype=float), None, self._progress
         )
+        edges = [guide for item in self.items if isinstance(item.shape, Surface) for guide in item.shape.guides()]
+        growth = met(growth, edges, Grower(self.scan, self.tolerance, points))
         change = edits.patches.grown(self.document, growth)
         self._do(change)
         assert change.select is not None

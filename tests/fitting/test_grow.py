@@ -4,9 +4,9 @@ import unittest
 
 import numpy as np
 
-from arabesque.checking import measure_both_ways
+from arabesque.checking import find_joins, measure_both_ways
 from arabesque.errors import FitProblem
-from arabesque.fitting import Grower, covered_triangles, suggest
+from arabesque.fitting import Grower, blocked_triangles, covered_triangles, four_corner_patch, met, suggest
 from arabesque.fitting.grow import crossed_triangles, plane_triangles
 from arabesque.fitting.suggest import calm_places
 from arabesque.geometry import Surface
@@ -104,6 +104,22 @@ class GrowTest(unittest.TestCase):
         angle = np.arccos(start @ place / np.linalg.norm(start) / np.linalg.norm(place))
         self.assertAlmostEqual(50 * angle, 60.0, delta=0.1)
         self.assertLess(abs(direction @ place / np.linalg.norm(place)), 0.05)
+
+
+class MeetingTest(unittest.TestCase):
+    def test_what_grows_beside_a_patch_meets_its_edge_exactly(self) -> None:
+        """Grown up to a patch that is there: they share the edge, control points and all, and the gap is rounding."""
+        scan = sheet(lambda x, y: -(x**2) / 200 + 0 * y, (100, 80), noise=0.01)
+        corners = np.array([[-45.0, -38, 0], [-10, -38, 0], [-10, 38, 0], [-45, 38, 0]])
+        there = four_corner_patch(scan.closest(corners - [0, 0, 5]).points, scan, 0.2).surface
+        blocked = blocked_triangles(scan, 0.2, [there])
+        growth = Grower(scan, 0.2, (4, 4), blocked).grow(np.array([20.0, 0, -2]))
+        self.assertGreater(growth.corners[:, 0].min(), -10.5)
+        pulled = met(growth, there.guides(), Grower(scan, 0.2, (4, 4)))
+        (join,) = find_joins([there, pulled.surface])
+        self.assertLess(join.gap.max(), 1e-9)
+        self.assertGreater(pulled.area, 0.8 * growth.area)
+        self.assertIs(met(growth, [], Grower(scan, 0.2)), growth)
 
 
 class SuggestTest(unittest.TestCase):

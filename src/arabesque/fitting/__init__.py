@@ -11,7 +11,7 @@ from arabesque.fitting.ladder import raised, refit
 from arabesque.fitting.lay_between import EdgeOf, Piece, lay_between, ring_of
 from arabesque.fitting.patch import EVEN, FitSettings, corners_only, fit_patch, on_scan_borders
 from arabesque.fitting.patch_fit import Borders, PatchFit, Stop, check_tolerance
-from arabesque.fitting.suggest import suggest
+from arabesque.fitting.suggest import met, suggest
 from arabesque.fitting.weight_map import Candidate, lightest, weight_map
 
 __all__ = [
@@ -47,6 +47,7 @@ __all__ = [
     "lay_between",
     "leg_ratio",
     "lightest",
+    "met",
     "nearer",
     "on_scan_borders",
     "quick_patch",

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
 from arabesque.arrays import Bools, Floats, tree_of
 from arabesque.errors import FitProblem
 from arabesque.fitting.grow import BELOW, Grower, Growth, covered_triangles
-from arabesque.geometry import curve_between, curve_feet, edge_curve
+from arabesque.geometry import curve_between, curve_feet
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan
+from arabesque.shapes import Guide
 
 MOST_PATCHES = 12
 LOOKED_AT = 20_000
@@ -78,33 +79,36 @@ def suggest(
 
 
 def meeting(growths: list[Growth], grower: Grower) -> list[Growth]:
-    """The same patches, those that lie beside a larger one pulled up to it, where they still hold then.
-
-    Their corners go onto the edge of the other, and their side lies on that edge.
-    """
+    """The same patches, those that lie beside a larger one pulled up to it, where they still hold then."""
     made: list[Growth] = []
     for growth in growths:
-        now = growth
-        for side in range(4):
-            line = now.edges[side]
-            reach = NEIGHBOURS * float(np.sqrt(now.area))
-            edges = [(edge, other.surface, k) for other in made for k, edge in enumerate(other.edges)]
-            beside = min(edges, key=lambda one: _apart(line, one[0]), default=None)
-            if beside is None or _apart(line, beside[0]) > reach:
-                continue
-            edge = edge_curve(beside[1], beside[2])
-            corners, through = now.corners.copy(), list(now.through)
-            ends = [side, (side + 1) % 4]
-            feet = curve_feet(edge, corners[ends])
-            (low, high), (start, end) = edge.domain, feet.parameters
-            if abs(end - start) < LEAST_SHARED * (high - low):
-                continue
-            corners[ends] = feet.points
-            through[side] = curve_between(edge, float(start), float(end))
-            pulled = grower.held(corners, through)
-            now = (None if pulled is None else grower.sure(pulled)) or now
-        made.append(now)
+        made.append(met(growth, [guide for other in made for guide in other.surface.guides()], grower))
     return made
+
+
+def met(growth: Growth, edges: Sequence[Guide], grower: Grower) -> Growth:
+    """A grown patch, pulled up to edges that it lies beside, where it still holds then.
+
+    Its corners go onto the edge, and its side is a part of it, exactly.
+    """
+    now = growth
+    for side in range(4):
+        line = now.edges[side]
+        reach = NEIGHBOURS * float(np.sqrt(now.area))
+        beside = min(edges, key=lambda one: _apart(line, one.points), default=None)
+        if beside is None or beside.curve is None or _apart(line, beside.points) > reach:
+            continue
+        corners, through = now.corners.copy(), list(now.through)
+        ends = [side, (side + 1) % 4]
+        feet = curve_feet(beside.curve, corners[ends])
+        (low, high), (start, end) = beside.curve.domain, feet.parameters
+        if abs(end - start) < LEAST_SHARED * (high - low):
+            continue
+        corners[ends] = feet.points
+        through[side] = curve_between(beside.curve, float(start), float(end))
+        pulled = grower.held(corners, through)
+        now = (None if pulled is None else grower.sure(pulled)) or now
+    return now
 
 
 def _apart(line: Floats, edge: Floats) -> float:

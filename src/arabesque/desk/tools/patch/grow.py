@@ -20,7 +20,7 @@ from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
-from arabesque.fitting import Grower, Growth, blocked_triangles
+from arabesque.fitting import Grower, Growth, blocked_triangles, met
 from arabesque.geometry import Surface
 from arabesque.model import edits
 from arabesque.progress import Progress
@@ -84,13 +84,13 @@ class Growing(Tool):
     def begun(self) -> bool:
         """True when something has grown, or grows."""
 
-    def stops(self) -> Callable[[], Bools]:
+    def stops(self, at_patches: bool = True) -> Callable[[], Bools]:
         """What computes, beside the window, where growth stops: by what is there now, as it is wished."""
         session, o = self.session, self.options
         scan = session.scan
         assert scan is not None
         guiding = [item.shape for item in session.seen.that(Guiding) if not can(item.shape, Sampled)] if o.lines else []
-        patches = [item.shape for item in session.seen.of(Surface)] if o.patches else []
+        patches = [item.shape for item in session.seen.of(Surface)] if o.patches and at_patches else []
         tolerance, plane = session.document.tolerance, session.document.plane if o.plane else None
 
         def triangles() -> Bools:
@@ -131,6 +131,12 @@ class Growing(Tool):
 
 class GrowPatch(Growing):
     """Click a calm place, watch the area grow, Enter keeps it; its corners and borders can be dragged on."""
+
+    @dataclass
+    class Options(Wishes):
+        """meet: a side that comes to lie beside the edge of a patch is pulled up to it, exactly."""
+
+        meet: bool = labelled(True, "Meet neighbours")
 
     id = "grow"
     label = "Grow a patch"
@@ -194,9 +200,13 @@ class GrowPatch(Growing):
         assert scan is not None
         counts = self.options.u, self.options.v
         self._seed = place
+        beside = self.stops(at_patches=False)
+        patches = [item.shape for item in self.session.seen.of(Surface)] if self.options.meet else []
 
         def work(progress: Progress) -> Growth:
-            return Grower(scan, tolerance, counts, stops()).grow(place, self._take_larger, progress)
+            growth = Grower(scan, tolerance, counts, stops()).grow(place, self._take_larger, progress)
+            edges = [guide for shape in patches for guide in shape.guides()]
+            return met(growth, edges, Grower(scan, tolerance, counts, beside())) if edges else growth
 
         self.run_beside(work)
 
