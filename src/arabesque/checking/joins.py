@@ -361,7 +361,7 @@ def _feet(line: _Line, points: Floats) -> Floats:
     t = line.tree.query(points)[1] / (DENSE - 1)
     for _ in range(NEWTON):
         d = line.rim.surface.derivatives(line.rim.places(t), 2)
-        before, t = t, step_along(d, np.broadcast_to(line.rim.ways(t), (len(t), 2)), points, t)
+        before, t = t, step_along(d, line.rim.ways(t), points, t)
         if np.abs(t - before).max() < SETTLED:
             break
     return t

@@ -62,13 +62,13 @@ def surface_curvature(surface: Surface, uv: ArrayLike) -> Curvatures:
 
 
 def section_bends(d: Floats, directions: Floats) -> tuple[Floats, Floats]:
-    """Curvature of the normal section along (n, 3) directions, 1/mm, and how fast it changes that way, 1/mm².
+    """Curvature of the normal section along (n, 3) or (1, 3) directions, 1/mm, and how fast it changes so, 1/mm².
 
     (n,) each, from (4, 4, n, 3) derivatives. Of a section c by arc length the second derivative is k n, and the
     third, seen along n, is how k changes; along it the parameters bend so that the second derivative has no part in
     the tangent plane. Only the part of a direction in the tangent plane counts; NaN where there is none.
     """
-    return section_kernel(d, np.broadcast_to(directions, d[0, 0].shape))
+    return section_kernel(d, directions)
 
 
 def along_direction(c: Curvatures, directions: Floats) -> Floats:

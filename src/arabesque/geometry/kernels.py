@@ -242,11 +242,11 @@ def _dot(a, b):  # type: ignore[no-untyped-def]
 @njit(cache=True, nogil=True, error_model="numpy")
 def section_kernel(d: Floats, directions: Floats) -> tuple[Floats, Floats]:
     """See ``geometry.section_bends``: one pass, for few places the sums alone cost a tenth of NumPy's calls."""
-    count = len(directions)
+    count = d.shape[2]
     bends, changes = np.full(count, np.nan), np.full(count, np.nan)
     n, second, seen = np.empty(3), np.empty(3), np.empty(3)
     for i in range(count):
-        su, sv, way = d[1, 0, i], d[0, 1, i], directions[i]
+        su, sv, way = d[1, 0, i], d[0, 1, i], directions[min(i, len(directions) - 1)]
         e, f, g = _dot(su, su), _dot(su, sv), _dot(sv, sv)
         det = e * g - f * f
         if not det > 0.0:
@@ -278,12 +278,14 @@ def section_kernel(d: Floats, directions: Floats) -> tuple[Floats, Floats]:
 def step_along(d: Floats, ways: Floats, points: Floats, t: Floats) -> Floats:
     """One step of Newton's method from shares (n,) of a line on a surface towards those nearest to (n, 3) points.
 
-    d: (3, 3, n, 3) derivatives at the shares. ways: (n, 2) how the parameters change with the share. Kept between 0
+    d: (3, 3, n, 3) derivatives at the shares. ways: (n, 2) how the parameters change with the share, or (1, 2)
+    where that is the same all along. Kept between 0
     and 1: Piegl and Tiller, section 6.1.
     """
     after = t.copy()
     for i in range(len(t)):
-        a, b = ways[i, 0], ways[i, 1]
+        way = ways[min(i, len(ways) - 1)]
+        a, b = way[0], way[1]
         slope = bend = 0.0
         for c in range(3):
             first = d[1, 0, i, c] * a + d[0, 1, i, c] * b
