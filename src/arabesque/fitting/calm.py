@@ -38,7 +38,7 @@ FAIRER = 2.0
 """Where a net is within, but turns, up to so many times its points are tried: after that the turn is in the form."""
 GROUP = 1.08
 """Candidates whose numbers of control points differ by less than this factor are tried for the best of them."""
-EVEN_LEG, HEAVIER, GAIN_IN_LEG = 1.3, 1.7, 0.85
+EVEN_LEG, HEAVIER, GAIN_IN_LEG = 1.3, 2.2, 0.9
 """Nets with longer legs than that look uneven: up to so many times their points are tried for an even one, and one
 that is not even is taken only where that wins so much."""
 AT_ONCE = 2
