@@ -14,6 +14,7 @@ from arabesque import script
 from arabesque.checking import measure_both_ways
 from arabesque.cli import main
 from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.fitting import Stop
 from arabesque.geometry import Edge, curve_feet, edge_curve
 from arabesque.model import edits
 from arabesque.scan import write_scan
@@ -128,6 +129,21 @@ class ScriptTest(unittest.TestCase):
             ):
                 with self.assertRaises(ArabesqueError):
                     call()
+
+    def test_a_patch_is_ended_where_it_turns(self) -> None:
+        """What the fit says turns is laid anew as its larger part; a patch that does not turn is refused."""
+        with script.Project() as project:
+            project.open_scan(self.sheet)
+            patch = project.patch([(20, 20, 0), (80, 20, 0), (80, 80, 0), (20, 80, 0)], degree=(3, 3))
+            fit = project.fit_of(patch)
+            with self.assertRaises(ArabesqueError):
+                project.end_at_turn(patch)
+            turning = replace(fit, stopped=Stop.TURNS, net=replace(fit.net, bend=40.0, bend_at=(1, 0), bend_along=0))
+            project._fits[patch.id] = turning
+            ended = project.end_at_turn(patch)
+            self.assertEqual(ended.id, patch.id)
+            self.assertAlmostEqual(np.ptp(ended.shape.points[..., 0]), 40.0, delta=0.2)
+            self.assertEqual(project.undo(), f"{patch.name}: ended where it turns")
 
     def test_a_patch_over_four_curves_that_cross(self) -> None:
         """Drawn over each other like a hash sign: the patch between them has them as its sides, and follows one."""

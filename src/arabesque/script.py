@@ -22,6 +22,7 @@ True
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -68,10 +69,10 @@ from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, del
 from arabesque.tracing import (
     USUAL_POLES,
     Cut,
+    FittedCurve,
     LoftWay,
     in_order,
-    loft,
-    looking_outward,
+    outward_loft,
     planes_across,
     planes_along,
     planes_round,
@@ -106,6 +107,7 @@ class Project:
         self._progress = progress
         self._kernel: KernelWorker | None = None
         self._fits: dict[str, PatchFit] = {}
+        self._traced: dict[str, FittedCurve] = {}
 
     def __enter__(self) -> Project:
         return self
@@ -182,6 +184,7 @@ class Project:
         if any_stale(self.document):
             self._work.amend(rebuilt(self.document, self._progress))
         self._fits.clear()
+        self._traced.clear()
         return self.items
 
     def save(self, path: str | Path) -> None:
@@ -308,7 +311,16 @@ class Project:
         recipes = [(SectionCurve.of(one, n, degree), one.fitted.curve) for one, n in zip(made, counts, strict=True)]
         before = set(self.document.items)
         self._do(edits.curves.traced(self.document, recipes))
-        return [item for item in self.items if item.id not in before]
+        found = [item for item in self.items if item.id not in before]
+        self._traced |= {item.id: one.fitted for item, one in zip(found, made, strict=True)}
+        return found
+
+    def traced_of(self, item: AnyItem) -> FittedCurve:
+        """How a section stands to its cut of the scan; raises ArabesqueError for one that was not traced here."""
+        traced = self._traced.get(item.id)
+        if traced is None:
+            raise ArabesqueError(f"{item.name} was not traced here", "Ask for a curve that .sections returned")
+        return traced
 
     def loft(
         self,
@@ -328,15 +340,29 @@ class Project:
         if ordered:
             items = [items[k] for k in in_order([item.shape for item in items])]
         way = LoftWay(degree, closed, *reach)
-        scan = self.document.reference_scan
-        if ordered and scan is not None:
-            items = [items[k] for k in looking_outward([item.shape for item in items], way, scan)]
-        change = edits.curves.lofted(
-            self.document, [item.id for item in items], way, loft([item.shape for item in items], way)
-        )
+        scan = self.document.reference_scan if ordered else None
+        order, surface = outward_loft([item.shape for item in items], way, scan)
+        if order[0]:
+            way = replace(way, before=way.after, after=way.before)
+        change = edits.curves.lofted(self.document, [items[k].id for k in order], way, surface)
         self._do(change)
         assert change.select is not None
         return self.document[change.select]
+
+    def end_at_turn(self, patch: AnyItem) -> AnyItem:
+        """Lay a patch from four corners anew, ended at the line at which its net turns with the form.
+
+        Raises ArabesqueError where it does not turn, or was not laid here.
+        """
+        item, fit = self.item(patch.id), self.fit_of(patch)
+        if not isinstance(item.recipe, PatchOnScan):
+            raise ArabesqueError(f"{item.name} was not laid by its corners", "Give a patch that .patch returned")
+        recipe = item.recipe.ended(fit)
+        again = recipe.fit(given(self.document, recipe), self._progress)
+        made_of = ingredients(self.document, recipe)
+        self._do(edits.items.derived_again(self.document, item, "ended where it turns", again.surface, recipe, made_of))
+        self._fits[item.id] = again
+        return self.item(item.id)
 
     def patch_over(self, curves: Iterable[AnyItem], degree: tuple[int, int] | None = None) -> AnyItem:
         """Lay a patch whose sides are parts of four curves that meet or cross, in any order; it follows them."""

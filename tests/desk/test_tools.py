@@ -1,5 +1,7 @@
 """The tools, by hand."""
 
+from dataclasses import replace
+
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
@@ -11,7 +13,8 @@ from arabesque.desk.tools.patch.grow import GrowPatch
 from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.tools.patch.suggest import SuggestPatches
 from arabesque.desk.tools.pick import Pick
-from arabesque.desk.view.scene import Label
+from arabesque.desk.view.scene import Label, Triangles
+from arabesque.fitting import Stop
 from arabesque.geometry import reach_weights
 from arabesque.recipes import PatchOnScan
 from tests.desk.support import ALT, CTRL, SHIFT, WindowTest
@@ -108,6 +111,30 @@ class FourCornersTest(WindowTest):
         self.assertIn("corner moved", self.session.history.steps[-1].label)
         self.key(Qt.Key.Key_Z, CTRL)
         self.assertIs(self.session.document.surfaces()[0].shape, before)
+
+    def test_a_patch_that_turns_is_ended_at_the_marked_line(self) -> None:
+        """The line is drawn, the Inspector offers to end the patch there, and the larger part is laid at once."""
+        for corner in self.corners:
+            self.click(corner)
+        self.idle()
+        tool = self.tool
+        made = tool.fit
+        assert made is not None
+        self.assertEqual(tool.choices, [])
+        tool.made = replace(made, stopped=Stop.TURNS)
+        before = np.array(tool.corners)
+        (choice,) = tool.choices
+        self.assertIn("End the patch", choice.label)
+        tool.parts(self.view.camera)
+        choice.run()
+        self.idle()
+        assert tool.fit is not None
+        after = np.array(tool.corners)
+        stayed = [np.linalg.norm(after - corner, axis=1).min() < 1e-9 for corner in before]
+        self.assertEqual(sum(stayed), 2)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertLess(self.surface().count, made.surface.count + 1)
 
     def test_a_fixed_degree(self) -> None:
         combo = next(c for c in self.window.inspector.findChildren(QComboBox) if c.accessibleName() == "degree")
@@ -404,8 +431,10 @@ class GrowTest(WindowTest):
         self.key(Qt.Key.Key_Return)
         sizes = []
         while tool.growing:
-            QTest.qWait(20)
-            drawn = [part for part in self.view.scene.triangles if part.slot == "growing"]
+            QTest.qWait(5)
+            # what would be drawn now: how often that is, is the machine's mood
+            parts = tool.parts(self.view.camera)
+            drawn = [part for part in parts if isinstance(part, Triangles) and part.slot == "growing"]
             sizes += [float(np.ptp(part.points, axis=0).max()) for part in drawn]
         self.idle()
         self.assertGreaterEqual(len(set(sizes)), 2)

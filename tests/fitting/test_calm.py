@@ -9,11 +9,21 @@ import trimesh
 from scipy.interpolate import LSQBivariateSpline
 
 from arabesque.arrays import Floats
-from arabesque.checking import cover, evenness, find_joins, measure_both_ways
-from arabesque.fitting import Borders, FitSettings, Stop, border_lines, enclosed_part, fit_patch, four_corner_patch
+from arabesque.checking import Evenness, cover, evenness, find_joins, measure_both_ways
+from arabesque.errors import ArabesqueError
+from arabesque.fitting import (
+    Borders,
+    FitSettings,
+    PatchFit,
+    Stop,
+    border_lines,
+    enclosed_part,
+    fit_patch,
+    four_corner_patch,
+)
 from arabesque.fitting.even_curve import evened_curve, leg_ratio
 from arabesque.fitting.evenness import divided_differences
-from arabesque.geometry import Curve, Edge, Surface, curve_feet, edge_curve, uniform_knots
+from arabesque.geometry import Curve, Edge, Surface, curve_feet, edge_curve, foot_points, uniform_knots
 from arabesque.recipes import Given, PatchOnScan, Side
 from arabesque.scan import Scan, kept, read_scan, ready_to_fit, walk_along_plane
 from tests.examples import heron, plane, sheet, sphere
@@ -140,6 +150,45 @@ class FormsTest(unittest.TestCase):
                         self.assertEqual(fit.cover.folded, 0.0)
                     self.assertTrue(fit.within or fit.stopped is not Stop.WITHIN)
             self.assertGreaterEqual(sum(said), 4)
+
+
+class TurnTest(unittest.TestCase):
+    def test_a_patch_is_ended_where_the_form_turns(self) -> None:
+        """A strongly bent place of a published scan: the larger part beside the marked line is lighter and calmer."""
+        scan = read_scan(rabbit(), "m")
+        tolerance = 0.003 * scan.diagonal
+        corners = list(squares(scan, 0.1 * scan.diagonal, 9))[8]
+        recipe = PatchOnScan(corners)
+        source = Given(scan=scan, tolerance=tolerance)
+        whole = recipe.fit(source)
+        self.assertIs(whole.stopped, Stop.TURNS)
+        turn = whole.turn
+        assert turn is not None
+        # the line is one of the patch's own, and passes the control point whose row turns
+        feet = foot_points(whole.surface, turn.line)
+        np.testing.assert_allclose(feet.uv[:, turn.axis], turn.at, atol=1e-6)
+        self.assertAlmostEqual(turn.degrees, evenness(whole.surface).bend)
+        self.assertEqual(whole.as_record()["turn"]["along"], "uv"[turn.axis])
+        ended = recipe.ended(whole)
+        self.assertEqual(sum((ended.corners[:, None] == np.array([*turn.line])).all(axis=2).any(axis=1)), 2)
+        part = ended.fit(source)
+        self.assertLess(part.net.bend, whole.net.bend)
+        self.assertLess(part.surface.count, whole.surface.count)
+        if part.turn is None:
+            with self.assertRaises(ArabesqueError):
+                ended.ended(part)
+
+    def test_sides_on_lines_stay_and_pulled_ones_become_calm(self) -> None:
+        p = np.array([[0.0, 0, 0], [60, 0, 0], [60, 40, 0], [0, 40, 0]])
+        sides = (Side(through=np.array([[30.0, -4, 0]])), Side(on="a", at=p[1]), Side(on="b", at=p[2]), Side())
+        surface = Surface.bezier([[p[0], p[3]], [p[1], p[2]]]).elevated(2, 1)
+        figures = measure_both_ways([surface], ready_to_fit(plane()), 0.2)
+        net = Evenness(1.0, 45.0, 1.0, (0, 0), (1, 0), 0)
+        fit = PatchFit(surface, figures, net, 0.2, Stop.TURNS, 0.0)
+        ended = PatchOnScan(p, sides=sides).ended(fit)
+        np.testing.assert_allclose(ended.corners, [[20, 0, 0], [60, 0, 0], [60, 40, 0], [20, 40, 0]], atol=1e-9)
+        self.assertEqual([side.on for side in ended.sides], ["", "a", "b", ""])
+        self.assertTrue(ended.sides[0].calm and ended.sides[3].calm)
 
 
 class SideOfTheWallTest(unittest.TestCase):

@@ -31,7 +31,8 @@ class Evenness:
 
     leg: the largest ratio of neighbouring legs of a row, each over its Greville spacing. bend: the largest turn of a
     row at a control point, seen along the surface's normal, degrees. speed: from the fastest to the slowest place
-    along one parameter line. leg_at, bend_at: the control point.
+    along one parameter line. leg_at, bend_at: the control point; bend_along: 0 where the row that turns runs along u, 1
+    along v.
     """
 
     leg: float
@@ -39,6 +40,7 @@ class Evenness:
     speed: float
     leg_at: tuple[int, int] = (0, 0)
     bend_at: tuple[int, int] = (0, 0)
+    bend_along: int = 0
 
     @property
     def calm(self) -> bool:
@@ -59,7 +61,7 @@ def evenness(surface: Surface) -> Evenness:
     """Measure how evenly a net runs; independent of its size and place."""
     normals = _normals(surface)
     legs: list[tuple[float, tuple[int, int]]] = []
-    bends: list[tuple[float, tuple[int, int]]] = []
+    bends: list[tuple[float, tuple[int, int], int]] = []
     for axis in (0, 1):
         rows, up = np.swapaxes(surface.points, 0, axis), np.swapaxes(normals, 0, axis)
         if len(rows) < 3:
@@ -69,13 +71,17 @@ def evenness(surface: Surface) -> Evenness:
         flat = [s - np.einsum("ijc,ijc->ij", s, up[1:-1])[..., None] * up[1:-1] for s in (steps[:-1], steps[1:])]
         across = np.einsum("ijc,ijc->ij", np.cross(flat[0], flat[1]), up[1:-1])
         turn = np.degrees(np.abs(np.arctan2(across, np.einsum("ijc,ijc->ij", flat[0], flat[1]))))
-        for found, values in ((legs, ratio), (bends, turn)):
-            i, j = np.unravel_index(int(values.argmax()), values.shape)
-            place = (int(i) + 1, int(j)) if axis == 0 else (int(j), int(i) + 1)
-            found.append((float(values[i, j]), place))
+        legs.append(_worst(ratio, axis))
+        bends.append((*_worst(turn, axis), axis))
     leg, leg_at = max(legs, default=(1.0, (0, 0)))
-    bend, bend_at = max(bends, default=(0.0, (0, 0)))
-    return Evenness(leg, bend, _speed(surface), leg_at, bend_at)
+    bend, bend_at, bend_along = max(bends, default=(0.0, (0, 0), 0))
+    return Evenness(leg, bend, _speed(surface), leg_at, bend_at, bend_along)
+
+
+def _worst(values: Floats, axis: int) -> tuple[float, tuple[int, int]]:
+    """The largest of (n - 2, m) values at inner control points of rows along an axis, and its control point."""
+    i, j = (int(k) for k in np.unravel_index(int(values.argmax()), values.shape))
+    return float(values[i, j]), (i + 1, j) if axis == 0 else (j, i + 1)
 
 
 def _speed(surface: Surface) -> float:

@@ -1,8 +1,8 @@
 """Surfaces that follow a scan: one patch, and the lightest one that keeps the tolerance."""
 
 from arabesque.fitting.borders import BorderLine, Through, border_line, border_lines, enclosed_part, even_steps
-from arabesque.fitting.corners import bilinear, corners_on_scan
-from arabesque.fitting.even_curve import closer_curve, evened_curve, leg_ratio, nearer
+from arabesque.fitting.corners import bilinear, corners_on_scan, looks_outward
+from arabesque.fitting.even_curve import closer_curve, evened_curve, leg_ratio
 from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix, roughness
 from arabesque.fitting.four_corners import calm_patch, four_corner_patch, quick_patch, sides_after
@@ -12,6 +12,7 @@ from arabesque.fitting.lay_between import EdgeOf, Piece, lay_between, ring_of
 from arabesque.fitting.patch import EVEN, FitSettings, corners_only, fit_patch, on_scan_borders
 from arabesque.fitting.patch_fit import Borders, PatchFit, Stop, check_tolerance
 from arabesque.fitting.suggest import met, suggest
+from arabesque.fitting.turn import Turn, turn_of
 from arabesque.fitting.weight_map import Candidate, lightest, weight_map
 
 __all__ = [
@@ -27,6 +28,7 @@ __all__ = [
     "Piece",
     "Stop",
     "Through",
+    "Turn",
     "bilinear",
     "blocked_triangles",
     "border_line",
@@ -47,8 +49,8 @@ __all__ = [
     "lay_between",
     "leg_ratio",
     "lightest",
+    "looks_outward",
     "met",
-    "nearer",
     "on_scan_borders",
     "quick_patch",
     "raised",
@@ -57,5 +59,6 @@ __all__ = [
     "roughness",
     "sides_after",
     "suggest",
+    "turn_of",
     "weight_map",
 ]

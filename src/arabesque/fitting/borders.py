@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from arabesque.arrays import Bools, Floats, Ints, unit
-from arabesque.geometry import Curve, basis_matrix
+from arabesque.geometry import Curve, basis_matrix, curve_in
 from arabesque.scan import Scan, Walk, enclosed, kept, lifted, walk_along_plane
 
 PLACES = 81
@@ -19,7 +19,7 @@ MOST_DETOUR = 1.6
 LARGEST_AREA = 6.0
 """Of the area that straight sides span: what is enclosed and larger has leaked through a gap."""
 CALMING = 1e-7
-SAME_PLACE, SAME_KNOT = 1e-6, 1e-9
+SAME_PLACE = 1e-6
 FEW_PLACES = 5
 """Up to so many places are the hand's: the side runs smoothly through them; more are a line that is there."""
 STATIONS = 25
@@ -241,32 +241,12 @@ def fitted_border(points: Floats, degree: int, knots: Floats, tolerance: float) 
 
 
 def exact_border(curve: Curve, degree: int, knots: Floats) -> FittedBorder:
-    """A curve over [0, 1] in a spline space that holds it, or with misses without end in one that does not."""
-    if degree >= curve.degree:
-        raised = curve.elevated(degree - curve.degree)
-        more = knots_missing(raised.knots, knots)
-        if more is not None:
-            same = raised.with_knots(more)
-            return FittedBorder(Curve(degree, knots, same.points), np.zeros(PLACES))
+    """A curve in a spline space that holds it, or with misses without end in one that does not."""
+    same = curve_in(curve, degree, knots)
+    if same is not None:
+        return FittedBorder(same, np.zeros(PLACES))
     ends = np.linspace(curve.points[0], curve.points[-1], len(knots) - degree - 1)
     return FittedBorder(Curve(degree, knots, ends), np.full(PLACES, np.inf))
-
-
-def knots_missing(knots: Floats, wanted: Floats) -> Floats | None:
-    """The knots that have to be added to get the wanted ones; None where one is there that is not wanted."""
-    left = list(wanted)
-    for knot in knots:
-        near = [k for k, other in enumerate(left) if abs(other - knot) < SAME_KNOT]
-        if not near:
-            return None
-        left.pop(near[0])
-    return np.array(left)
-
-
-def over_unit(curve: Curve) -> Curve:
-    """The same curve over [0, 1]."""
-    a, b = curve.domain
-    return Curve(curve.degree, (curve.knots - a) / (b - a), curve.points, curve.weights)
 
 
 def at_curve_ends(corners: Floats, through: Through) -> tuple[Floats, list[Floats | Curve | None]]:

@@ -12,12 +12,21 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.checking import CALM_BEND, CALM_LEG, Evenness, Figures, evenness, scan_to_shapes, shape_to_scan
 from arabesque.errors import FitProblem
-from arabesque.fitting.borders import BorderLine, FittedBorder, exact_border, fitted_border, over_unit
+from arabesque.fitting.borders import BorderLine, FittedBorder, exact_border, fitted_border
 from arabesque.fitting.even_curve import evened_curve
 from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
 from arabesque.fitting.patch_fit import MOST_POINTS
 from arabesque.fitting.rungs import Rung, driven_rungs, even_rungs, rungs_over
-from arabesque.geometry import Curve, Surface, basis_matrix, border_of, coons_net, reversed_curve, uniform_knots
+from arabesque.geometry import (
+    Curve,
+    Surface,
+    basis_matrix,
+    border_of,
+    compatible_curves,
+    coons_net,
+    reversed_curve,
+    uniform_knots,
+)
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, rounded_places
 
@@ -38,7 +47,7 @@ FAIRER = 2.0
 """Where a net is within, but turns, up to so many times its points are tried: after that the turn is in the form."""
 GROUP = 1.08
 """Candidates whose numbers of control points differ by less than this factor are tried for the best of them."""
-EVEN_LEG, HEAVIER, GAIN_IN_LEG = 1.3, 2.2, 0.9
+EVEN_LEG, HEAVIER, GAIN_IN_LEG = 1.3, 2.5, 0.95
 """Nets with longer legs than that look uneven: up to so many times their points are tried for an even one, and one
 that is not even is taken only where that wins so much."""
 AT_ONCE = 2
@@ -94,7 +103,7 @@ class CalmFit:
         curves = [
             line.curve if k < 2 or line.curve is None else reversed_curve(line.curve) for k, line in enumerate(lines)
         ]
-        self._exact = [None if curve is None else over_unit(curve) for curve in curves]
+        self._exact = [None if curve is None else compatible_curves([curve])[0] for curve in curves]
         self._at = np.linspace(0, 1, GRID)
         self._fitted: dict[tuple[int, tuple[int, bytes]], FittedBorder] = {}
         self._even: dict[tuple[int, tuple[int, bytes]], Curve] = {}
@@ -254,6 +263,8 @@ class CalmFit:
     def evened(self, found: Try, progress: Progress = silent) -> Try:
         """The same net as even as the tolerance allows, and no more even than anybody sees."""
         limit = max(CLOSE * self._tolerance, min(found.p99, self._tolerance))
+        if found.net.leg > EVEN_LEG:
+            limit = self._tolerance  # legs that look uneven are worth all the closeness there is
         low = high = found
         while not high.net.calm and high.even < MOST_EVEN:
             progress(0.9, "Evening the net")

@@ -71,3 +71,11 @@ def bilinear(corners: Floats) -> Surface:
     """The ruled patch of degree 1 x 1 through four corners; u runs from the first to the second."""
     a, b, c, d = corners
     return Surface.bezier([[a, d], [b, c]])
+
+
+def looks_outward(surface: Surface, scan: Scan) -> bool:
+    """True where the normals of a surface look the way the scan's do, on the whole."""
+    u, v = (np.linspace(*ends, 9)[1:-1] for ends in surface.domain)
+    d = surface.on_grid(u, v, 1)
+    normals = np.cross(d[1, 0], d[0, 1]).reshape(-1, 3)
+    return bool(np.sum(normals * scan.closest(d[0, 0].reshape(-1, 3)).normals) >= 0)

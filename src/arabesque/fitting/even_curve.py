@@ -7,7 +7,7 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.checking import CALM_LEG
 from arabesque.fitting.evenness import divided_differences
-from arabesque.geometry import Curve, basis_matrix, curve_feet, greville, unit
+from arabesque.geometry import Curve, basis_matrix, curve_feet, greville, nearer_feet, unit
 
 WEIGHTS = (1e-4, 1e-3, 1e-2, 1e-1)
 """Of evenness, tried in turn."""
@@ -44,7 +44,7 @@ def evened_curve(curve: Curve, points: Floats, tolerance: float) -> Curve:
     for weight in WEIGHTS:
         for _ in range(ROUNDS):
             trial = closer_curve(trial, points, t, weight)
-            t = nearer(trial, points, t)
+            t = nearer_feet(trial, points, t)
         now = leg_ratio(trial)
         if np.percentile(np.linalg.norm(trial.at(t) - points, axis=1), MOSTLY) > limit:
             break
@@ -53,22 +53,6 @@ def evened_curve(curve: Curve, points: Floats, tolerance: float) -> Curve:
         if ratio <= CALM_LEG:
             break
     return best
-
-
-def nearer(curve: Curve, points: Floats, t: Floats, closed: bool = False) -> Floats:
-    """(n,) parameters two steps of Newton's method nearer to the feet of (n, 3) points; kept inside the domain.
-
-    closed: of a curve that is smooth over its start, which may be passed.
-    """
-    low, high = curve.domain
-    for _ in range(2):
-        at, first, second = curve.derivatives(t, 2)
-        gap = at - points
-        speed = np.einsum("nc,nc->n", first, first)
-        bend = speed + np.einsum("nc,nc->n", gap, second)
-        step = np.einsum("nc,nc->n", gap, first) / np.where(bend > 0.1 * speed, bend, np.maximum(speed, 1e-300))
-        t = low + np.mod(t - step - low, high - low) if closed else np.clip(t - step, low, high)
-    return t
 
 
 def closer_curve(curve: Curve, points: Floats, t: Floats, weight: float = 0.0) -> Curve:

@@ -11,6 +11,7 @@ import numpy as np
 from arabesque.arrays import Bools, Floats
 from arabesque.errors import FitProblem
 from arabesque.fitting.borders import border_line, fitted_border
+from arabesque.fitting.corners import looks_outward
 from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
 from arabesque.geometry import (
     Curve,
@@ -113,16 +114,7 @@ def lay_between(
     tangents = np.concatenate(rows) if rows else None
     settings = replace(settings, samples=60)
     made = fit_patch(rough, scan, settings, held, True, progress, rows=tangents)
-    return _facing_outward(made, scan)
-
-
-def _facing_outward(surface: Surface, scan: Scan) -> Surface:
-    """The surface with u and v exchanged where its normal looks into the scan; its control points stay the same."""
-    u, v = (np.linspace(*ends, 7)[1:-1] for ends in surface.domain)
-    d = surface.on_grid(u, v, 1)
-    normals = np.cross(d[1, 0], d[0, 1]).reshape(-1, 3)
-    outward = scan.closest(d[0, 0].reshape(-1, 3)).normals
-    return surface if np.sum(normals * outward) >= 0 else swapped_surface(surface)
+    return made if looks_outward(made, scan) else swapped_surface(made)
 
 
 def _oriented(pieces: Sequence[Piece]) -> list[Border | None]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,7 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.checking import BothWays, Cover, Evenness
 from arabesque.errors import FitProblem
+from arabesque.fitting.turn import Turn, turn_of
 from arabesque.geometry import Surface
 
 MOST_POINTS = 400
@@ -58,6 +60,11 @@ class PatchFit:
         """True when both directions keep the tolerance, over the whole of what was asked for, once."""
         return self.figures.within(self.tolerance) and (self.cover is None or self.cover.whole)
 
+    @cached_property
+    def turn(self) -> Turn | None:
+        """Where the net turns, where that is what ended the fit: the patch may be ended there."""
+        return turn_of(self.surface, self.net) if self.stopped is Stop.TURNS else None
+
     @property
     def verdict(self) -> str:
         """In words, with all that it does not speak of."""
@@ -83,6 +90,7 @@ class PatchFit:
             "within": self.within,
             "verdict": self.verdict,
             "stopped": self.stopped.value,
+            "turn": None if self.turn is None else self.turn.as_record(),
             "next_step_p99": {"u": self.next_u, "v": self.next_v},
             "seconds": self.seconds,
         }

@@ -27,12 +27,13 @@ from arabesque.geometry.matching import (
     between,
     compatible_curves,
     coons_net,
+    curve_in,
     joined,
     meeting_edges,
     rebuilt,
     same_as,
 )
-from arabesque.geometry.measure import CurveFeet, arc_length, curve_box, curve_feet, surface_box
+from arabesque.geometry.measure import CurveFeet, arc_length, curve_box, curve_feet, nearer_feet, surface_box
 from arabesque.geometry.motion import Plane, angle_and_shift, apply, inverse, motion, rotation_about
 from arabesque.geometry.net_edits import (
     FallOff,
@@ -116,6 +117,7 @@ __all__ = [
     "curve_box",
     "curve_curvature",
     "curve_feet",
+    "curve_in",
     "curve_pieces",
     "edge_curve",
     "even_parameters",
@@ -136,6 +138,7 @@ __all__ = [
     "lower_degree_within",
     "meeting_edges",
     "motion",
+    "nearer_feet",
     "nearest_twin",
     "over_quadrangle",
     "parallel",

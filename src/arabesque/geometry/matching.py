@@ -53,6 +53,18 @@ def compatible_curves(curves: Sequence[Curve]) -> list[Curve]:
     return [Curve(degree, knots, curve.with_knots(_missing(curve.knots, knots, degree)).points) for curve in raised]
 
 
+def curve_in(curve: Curve, degree: int, knots: Floats) -> Curve | None:
+    """The same polynomial curve with a degree and a knot vector; None where these do not hold it."""
+    if degree < curve.degree:
+        return None
+    raised = curve.elevated(degree - curve.degree)
+    raised = Curve(degree, _scaled(raised.knots, float(knots[0]), float(knots[-1])), raised.points)
+    same = raised.with_knots(_missing(raised.knots, knots, degree))
+    if len(same.knots) != len(knots) or not np.allclose(same.knots, knots, rtol=0, atol=SAME_KNOT):
+        return None
+    return Curve(degree, knots, same.points)
+
+
 def between(low: Curve, high: Curve, left: Curve, right: Curve) -> Surface:
     """The patch between four borders that meet at their ends: Coons' bilinearly blended patch.
 

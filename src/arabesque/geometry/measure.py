@@ -102,15 +102,25 @@ def curve_feet(curve: Curve, points: Floats, seeds_per_span: int = 24) -> CurveF
 
 def _feet_from(curve: Curve, points: Floats, t: Floats) -> tuple[Floats, Floats, Floats]:
     """Parameters, feet and distances that Newton's method finds from parameters."""
-    for _ in range(NEWTON_STEPS):
+    t = nearer_feet(curve, points, t, NEWTON_STEPS)
+    found = curve.at(t)
+    return t, found, np.linalg.norm(found - points, axis=1)
+
+
+def nearer_feet(curve: Curve, points: Floats, t: Floats, steps: int = 2, closed: bool = False) -> Floats:
+    """(n,) parameters some steps of Newton's method nearer to the feet of (n, 3) points, kept inside the domain.
+
+    closed: of a curve that is smooth over its start, which may be passed. Piegl and Tiller, section 6.1.
+    """
+    low, high = curve.domain
+    for _ in range(steps):
         at, first, second = curve.derivatives(t, 2)
         gap = at - points
         slope = np.einsum("nc,nc->n", gap, first)
         speed = np.einsum("nc,nc->n", first, first)
         bend = speed + np.einsum("nc,nc->n", gap, second)
         step = slope / np.where(bend > 0.1 * speed, bend, np.maximum(speed, 1e-300))
-        before, t = t, np.clip(t - step, *curve.domain)
+        before, t = t, low + np.mod(t - step - low, high - low) if closed else np.clip(t - step, low, high)
         if np.abs(t - before).max(initial=0.0) < SETTLED:
             break
-    found = curve.at(t)
-    return t, found, np.linalg.norm(found - points, axis=1)
+    return t

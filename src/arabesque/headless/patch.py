@@ -23,6 +23,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--borders", choices=["calm", "natural"], default="calm", help="held to lines on the scan, or at corners only"
     )
+    parser.add_argument(
+        "--end-at-turn",
+        action="store_true",
+        help="where the net turns with the form, lay the larger part beside the turn",
+    )
     parser.add_argument("--out", required=True, help=".step")
     add_common(parser)
 
@@ -37,6 +42,8 @@ def run(options: argparse.Namespace) -> None:
         project.tolerance = tolerance_of(options, scale)
         degree = tuple(options.degree) if options.degree else None
         patch = project.patch(np.array(options.corners) * scale, degree, options.borders)
+        if options.end_at_turn and project.fit_of(patch).turn is not None:
+            patch = project.end_at_turn(patch)
         project.export(options.out, [patch])
         fit = project.fit_of(patch)
     report(options, fit.as_record(), scale)

@@ -9,6 +9,7 @@ import numpy as np
 
 from arabesque.errors import ArabesqueError
 from arabesque.headless.common import add_common, point, report, tolerance_of
+from arabesque.tracing import set_figures
 from arabesque.units import scale_to_mm
 
 WORD = "section"
@@ -46,25 +47,27 @@ def run(options: argparse.Namespace) -> None:
     with Project() as project:
         project.open_scan(options.scan, options.unit)
         project.tolerance = tolerance_of(options, scale)
+        between = None if options.between is None else (options.between[0] * scale, options.between[1] * scale)
         curves = project.sections(
             options.axis,
             spacing,
             options.count,
             options.poles,
-            None,
-            options.round,
-            np.array(options.at) * scale,
-            options.half,
-            options.side,
-            None if options.between is None else (options.between[0] * scale, options.between[1] * scale),
+            round_axis=options.round,
+            place=np.array(options.at) * scale,
+            half=options.half,
+            side=options.side,
+            between=between,
         )
+        rms, worst = set_figures([project.traced_of(item) for item in curves])
         record = {
             "tolerance": project.tolerance,
             "sections": len(curves),
+            "curves": {"rms": rms, "max": worst},
             "poles": [item.shape.count for item in curves],
             "closed": [bool(np.allclose(item.shape.points[0], item.shape.points[-1])) for item in curves],
         }
-        words = f"{len(curves)} sections"
+        words = f"{len(curves)} sections, the worst {worst / scale:.3g} {options.unit} off its cut"
         if options.loft:
             surface = project.loft(curves, closed=options.round and not options.half)
             figures = project.compare([surface])

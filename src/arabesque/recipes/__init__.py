@@ -10,7 +10,7 @@ from arabesque.recipes.patch_of_curves import PatchOfCurves
 from arabesque.recipes.patch_on_scan import PatchOnScan
 from arabesque.recipes.region_shape import RegionShape
 from arabesque.recipes.section_curve import SectionCurve
-from arabesque.recipes.sides import Side, onto
+from arabesque.recipes.sides import Side, onto, reordered
 
 RECIPES: tuple[type[Recipe], ...] = (
     PatchOnScan,
@@ -40,4 +40,5 @@ __all__ = [
     "SectionCurve",
     "Side",
     "onto",
+    "reordered",
 ]

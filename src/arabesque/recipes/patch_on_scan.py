@@ -12,7 +12,7 @@ from arabesque.fitting import Borders, PatchFit, four_corner_patch
 from arabesque.geometry import Curve, Surface, apply
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
-from arabesque.recipes.sides import Side
+from arabesque.recipes.sides import Side, reordered
 
 CALM_SIDES = (Side(), Side(), Side(), Side())
 
@@ -58,6 +58,22 @@ class PatchOnScan(Recipe):
         return four_corner_patch(
             self.corners, given.scan, given.tolerance, self.degree, self.borders, through, progress
         )
+
+    def ended(self, fit: PatchFit) -> PatchOnScan:
+        """The recipe of the larger part of what it made, ended at the line at which that turns.
+
+        Its new side is calm, and so are those beside it that were pulled through places; what lies on a line stays on
+        it. Raises ArabesqueError where nothing turns.
+        """
+        turn, p = fit.turn, fit.surface.points
+        if turn is None:
+            raise ArabesqueError("The net of this patch does not turn", "End it by its corners")
+        sides = reordered(self.sides, self.corners, np.array([p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]))
+        for number in (turn.new_side - 1, turn.new_side, (turn.new_side + 1) % 4):
+            if number == turn.new_side or sides[number].through is not None:
+                sides[number] = Side()
+        one, two, three, four = sides
+        return replace(self, corners=turn.corners, sides=(one, two, three, four))
 
     def through(self, given: Given) -> list[Floats | Curve | None]:
         """For each side what it goes through: places, or a curve; None where it is calm."""

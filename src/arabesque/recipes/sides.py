@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -9,7 +10,7 @@ import numpy as np
 
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError, InvalidShape
-from arabesque.fitting import even_steps
+from arabesque.fitting import even_steps, sides_after
 from arabesque.geometry import Curve, Plane, apply, arc_length, curve_between, curve_feet
 from arabesque.scan import Scan
 from arabesque.shapes import Guiding, can
@@ -82,6 +83,15 @@ class Side:
 def onto(plane: Plane, points: Floats) -> Floats:
     """(n, 3) points moved square onto a plane."""
     return points - np.outer(points @ plane.normal - plane.offset, plane.normal)
+
+
+def reordered(sides: Sequence[Side], before: Floats, after: Floats) -> list[Side]:
+    """The sides of (4, 3) corners that were put in another order; a side of corners that were not joined is calm."""
+    found = []
+    for number, backwards in sides_after(before, after):
+        side = Side() if number is None else sides[number]
+        found.append(side.backwards() if backwards else side)
+    return found
 
 
 def part_of_curve(curve: Curve, ends: Floats) -> Curve:

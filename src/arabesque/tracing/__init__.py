@@ -11,7 +11,7 @@ from arabesque.tracing.cuts import (
     planes_round,
 )
 from arabesque.tracing.fit import CORNER, MOST_POLES, FittedCurve, corners_of, fit_curve, fit_polyline, through
-from arabesque.tracing.loft import LoftWay, begun_at, corresponding, in_order, is_closed, loft, looking_outward
+from arabesque.tracing.loft import LoftWay, begun_at, corresponding, in_order, is_closed, loft, outward_loft
 from arabesque.tracing.meeting import Approach, Ring, closest_approach, ring_of_curves
 from arabesque.tracing.on_scan import curve_on_scan
 from arabesque.tracing.section_set import (
@@ -19,6 +19,7 @@ from arabesque.tracing.section_set import (
     TracedSection,
     fitted_section,
     section_like,
+    set_figures,
     trace_sections,
 )
 
@@ -48,12 +49,13 @@ __all__ = [
     "in_order",
     "is_closed",
     "loft",
-    "looking_outward",
+    "outward_loft",
     "planes_across",
     "planes_along",
     "planes_round",
     "ring_of_curves",
     "section_like",
+    "set_figures",
     "through",
     "trace_sections",
 ]

@@ -9,8 +9,8 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
-from arabesque.fitting import closer_curve, evened_curve, leg_ratio, nearer
-from arabesque.geometry import Curve, basis_matrix, blossom, curve_feet, uniform_knots, unit
+from arabesque.fitting import closer_curve, evened_curve, leg_ratio
+from arabesque.geometry import Curve, basis_matrix, blossom, curve_feet, nearer_feet, uniform_knots, unit
 
 CORNER = 35.0
 """Degrees: a polyline that turns more than this within its reach of a place has a corner there."""
@@ -189,7 +189,7 @@ def _settled(curve: Curve, t: Floats, places: Floats) -> tuple[Curve, Floats]:
             break
         before = now
         curve = closer_curve(curve, places, t)
-        t = nearer(curve, places, t)
+        t = nearer_feet(curve, places, t)
     return curve, np.linalg.norm(curve.at(t) - places, axis=1)
 
 
@@ -230,7 +230,7 @@ def _closed_fit(places: Floats, poles: int, degree: int) -> Curve:
         unknown = np.linalg.lstsq(wrapped, places, rcond=1e-10)[0]
         curve = clamped(knots, degree, np.asarray(unknown[np.arange(spans + degree) % spans]))
         if number < CORRECTIONS - 1:
-            t = nearer(curve, places, t, closed=True)
+            t = nearer_feet(curve, places, t, closed=True)
     return curve
 
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
+from arabesque.fitting import looks_outward
 from arabesque.geometry import (
     Curve,
     Manner,
@@ -208,12 +209,11 @@ def _closed_across(rows: Floats, degree: int) -> tuple[Floats, Floats]:
     return knots, points.reshape(-1, *rows.shape[1:])
 
 
-def looking_outward(curves: Sequence[Curve], way: LoftWay, scan: Scan) -> list[int]:
-    """Numbers of sections in their order, or the other way round, so that the loft looks the way the scan does."""
-    made = loft(curves, way)
-    u, v = (np.linspace(*ends, 9)[1:-1] for ends in made.domain)
-    d = made.on_grid(u, v, 1)
-    normals = np.cross(d[1, 0], d[0, 1]).reshape(-1, 3)
-    closest = scan.closest(d[0, 0].reshape(-1, 3))
+def outward_loft(curves: Sequence[Curve], way: LoftWay, scan: Scan | None) -> tuple[list[int], Surface]:
+    """Numbers of sections in their order, or the other way round, so that the loft looks the way the scan does; and
+    that loft."""
     order = list(range(len(curves)))
-    return order if np.sum(normals * closest.normals) >= 0 else order[::-1]
+    made = loft(curves, way)
+    if scan is None or looks_outward(made, scan):
+        return order, made
+    return order[::-1], loft(curves[::-1], LoftWay(way.degree, way.closed, way.after, way.before, way.corresponding))

@@ -96,3 +96,8 @@ def _going_on(lines: Sequence[CutLine], before: CutLine | None) -> CutLine:
         return lines[0]
     long = [line for line in lines if line.length >= ALIKE * lines[0].length]
     return min(long, key=lambda line: float(np.linalg.norm(line.middle - before.middle)))
+
+
+def set_figures(fitted: Sequence[FittedCurve]) -> tuple[float, float]:
+    """rms and worst of several fitted curves together, mm: what window and reports tell."""
+    return float(np.sqrt(np.mean([one.rms**2 for one in fitted]))), max(one.worst for one in fitted)

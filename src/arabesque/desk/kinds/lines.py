@@ -23,9 +23,7 @@ def nearest_of(pointer: Pointer, points: Floats) -> float | None:
     """How deep a drawn line lies where it passes the pointer; None where it does not."""
     if len(points) < 2 or pointer.to_line(points) > NEAR:
         return None
-    seen = pointer.camera.project(points)[:, :2]
-    place = points[np.nanargmin(np.hypot(seen[:, 0] - pointer.x, seen[:, 1] - pointer.y))]
-    depth = pointer.depth(place)
+    depth = pointer.depth(points[pointer.nearest(points)])
     return depth - BEFORE * abs(depth)
 
 

@@ -39,6 +39,11 @@ class Pointer:
         seen = self.camera.project(points)[:, :2]
         return float(segment_distance(seen[:-1], seen[1:], self.x, self.y).min(initial=np.inf))
 
+    def nearest(self, points: Floats) -> int:
+        """Which of (n, 3) points is drawn nearest to the pointer."""
+        seen = self.camera.project(points)[:, :2]
+        return int(np.nanargmin(np.hypot(seen[:, 0] - self.x, seen[:, 1] - self.y)))
+
     def depth(self, point: Floats) -> float:
         """How far along the pointer's ray a place lies, mm."""
         origin, direction = self.camera.ray(self.x, self.y)

@@ -11,7 +11,7 @@ from arabesque.model.edits.change import Change
 from arabesque.model.item import Item, new_id
 from arabesque.model.rebuild import ingredients
 from arabesque.recipes import LoftThrough, Recipe
-from arabesque.tracing import LoftWay, loft, looking_outward
+from arabesque.tracing import LoftWay, outward_loft
 
 
 def traced(
@@ -26,9 +26,10 @@ def traced(
     if way is None:
         return Change(f"{label} traced", document, keys[-1])
     curves = [curve for _, curve in made]
-    scan = document.reference_scan
-    order = range(len(curves)) if scan is None else looking_outward(curves, way, scan)
-    change = lofted(document, [keys[k] for k in order], way, loft([curves[k] for k in order], way))
+    order, surface = outward_loft(curves, way, document.reference_scan)
+    if order[0]:
+        way = replace(way, before=way.after, after=way.before)
+    change = lofted(document, [keys[k] for k in order], way, surface)
     return replace(change, label=f"{label} traced and lofted")
 
 

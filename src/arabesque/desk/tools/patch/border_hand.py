@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.session import Session
+from arabesque.desk.tools.on_guides import guide_under, guides_of
 from arabesque.desk.tools.on_patches import NEAR
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, polyline
 from arabesque.fitting import BorderLine, Borders, border_lines, sides_after
 from arabesque.model.rebuild import given
-from arabesque.recipes import PatchOnScan, Side, onto
-from arabesque.shapes import Guide, Guiding
+from arabesque.recipes import PatchOnScan, Side, onto, reordered
 
 
 class BorderHand:
@@ -53,13 +51,9 @@ class BorderHand:
 
     def reorder(self, before: Floats, after: Floats) -> None:
         """The corners were put in another order: the sides, and what is held, follow."""
-        order = sides_after(before, after)
-        found = []
-        for number, backwards in order:
-            side = Side() if number is None else self.sides[number]
-            found.append(side.backwards() if backwards else side)
-        self.sides = found
+        self.sides = reordered(self.sides, before, after)
         if self.pulled is not None:
+            order = sides_after(before, after)
             self.pulled = next((k for k, (number, _) in enumerate(order) if number == self.pulled), None)
 
     def take(self, pointer: Pointer) -> bool:
@@ -95,7 +89,7 @@ class BorderHand:
                 place: Floats = scan.closest(onto(document.plane, hit[None])).points[0]
                 return place
             if side.on in document and at is not None:
-                lines = [line.points for line in self._session.kept(_guides, document[side.on].shape)]
+                lines = [line.points for line in self._session.kept(guides_of, document[side.on].shape)]
                 line = min(lines, key=lambda one: float(np.linalg.norm(one - at, axis=1).min()))
                 nearest: Floats = line[int(np.linalg.norm(line - hit, axis=1).argmin())]
                 return nearest
@@ -103,14 +97,8 @@ class BorderHand:
 
     def _line_under(self, pointer: Pointer, corners: list[Floats], skipped: str | None) -> tuple[Side, Floats] | None:
         """A line of an item, or else the twin plane's, that the pointer is at."""
-        best, found = float(NEAR), None
-        for item in self._session.seen.that(Guiding):
-            if item.id == skipped:
-                continue
-            for line, closed, _ in self._session.kept(_guides, item.shape):
-                away = pointer.to_line(np.vstack([line, line[:1]]) if closed else line)
-                if away < best:
-                    best, found = away, (Side(on=item.id, at=_nearest(pointer, line)), line)
+        line = guide_under(self._session, pointer, skipped)
+        found = None if line is None else (Side(on=line.item.id, at=line.place), line.guide.points)
         scan, plane = self._session.scan, self._session.document.plane
         hit = pointer.on_scan(scan)
         if found is None and hit is not None and scan is not None:
@@ -140,14 +128,3 @@ class BorderHand:
             Discs(np.array(self.handles), states, 3.5),
             *(Label(place, word) for place, word in words if word),
         ]
-
-
-def _guides(shape: Guiding) -> Sequence[Guide]:
-    return shape.guides()
-
-
-def _nearest(pointer: Pointer, line: Floats) -> Floats:
-    """The place of a line that is drawn nearest to the pointer."""
-    seen = pointer.camera.project(line)
-    place: Floats = line[int(np.hypot(seen[:, 0] - pointer.x, seen[:, 1] - pointer.y).argmin())]
-    return place

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
-from arabesque.desk.facts import Fact
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import DegreeChoice
 from arabesque.desk.tools.making import Making
@@ -25,7 +25,6 @@ from arabesque.fitting import (
     Borders,
     FitSettings,
     PatchFit,
-    Stop,
     bilinear,
     corners_on_scan,
     fit_patch,
@@ -135,6 +134,24 @@ class FourCornerPatch(Making):
         if self.fit is None:
             return [Fact("Corners", f"{len(self.corners)} of 4")]
         return fit_facts(self.fit)
+
+    @property
+    def choices(self) -> list[Choice]:
+        """Where the net turns with the form: to end the patch there."""
+        if self.fit is None or self.fit.turn is None:
+            return []
+        return [Choice("End the patch at the marked line", self._end_at_turn)]
+
+    def _end_at_turn(self) -> None:
+        draft = self.draft()
+        if draft is None or self.fit is None:
+            return
+        ended = draft.ended(self.fit)
+        self.drop()
+        self.corners, self.borders.sides = list(ended.corners), list(ended.sides)
+        self._quick = None
+        self.try_it()
+        self._draw_lines()
 
     # the hand
 
@@ -282,9 +299,10 @@ class FourCornerPatch(Making):
         elif len(self.corners) in (2, 3):
             parts.append(Lines(polyline(np.array(self.corners)), theme.now().accent, 1.5, on_top=True))
         parts += self.borders.parts()
-        if self.fit is not None and self.fit.stopped is Stop.TURNS:
-            u, v = self.fit.net.bend_at
-            parts.append(Label(self.fit.surface.points[u, v], f"turns by {self.fit.net.bend:.0f}°"))
+        if self.fit is not None and self.fit.turn is not None:
+            turn = self.fit.turn
+            parts.append(Lines(polyline(turn.line), theme.now().accent, 2.0, alpha=0.7, on_top=True))
+            parts.append(Label(turn.line[len(turn.line) // 2], f"turns by {turn.degrees:.0f}°"))
         if self.corners:
             states = np.array([2.0 if i == self._dragged else 1.0 for i in range(len(self.corners))])
             parts.append(Discs(np.array(self.corners), states, 4.0))

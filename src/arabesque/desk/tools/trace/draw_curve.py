@@ -14,18 +14,17 @@ from arabesque.desk.facts import Fact
 from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.making import Making
+from arabesque.desk.tools.on_guides import end_under, guide_under
 from arabesque.desk.tools.on_patches import NEAR
 from arabesque.desk.tools.options import labelled
-from arabesque.desk.tools.trace.take_line import guides_of
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, FitProblem
-from arabesque.geometry import Curve, Surface, arc_length
+from arabesque.geometry import Curve, arc_length
 from arabesque.model import Item
 from arabesque.recipes import CurveOnScan, onto
 from arabesque.scan import Scan
-from arabesque.shapes import Guiding
 from arabesque.tracing import through
 
 
@@ -98,22 +97,12 @@ class DrawCurve(Making):
         hit = pointer.on_scan(self.session.scan)
         if not self.options.snap:
             return hit
-        for item in self.session.seen.items:
-            if item.id == self.target:
-                continue
-            for place in _ends(item.shape):
-                if pointer.near(place, NEAR):
-                    return place
-        for item in self.session.seen.that(Guiding):
-            if item.id == self.target:
-                continue
-            for guide in self.session.kept(guides_of, item.shape):
-                if pointer.to_line(guide.points) < NEAR:
-                    seen = pointer.camera.project(guide.points)
-                    nearest: Floats = guide.points[
-                        int(np.hypot(seen[:, 0] - pointer.x, seen[:, 1] - pointer.y).argmin())
-                    ]
-                    return nearest
+        end = end_under(self.session, pointer, self.target)
+        if end is not None:
+            return end
+        line = guide_under(self.session, pointer, self.target)
+        if line is not None:
+            return line.place
         scan, plane = self.session.scan, self.session.document.plane
         if hit is not None and scan is not None:
             middle = onto(plane, hit[None])
@@ -149,8 +138,7 @@ class DrawCurve(Making):
         if self.made is None or pointer.to_line(curve_points(self.made)) > NEAR / 2:
             return None
         points = curve_points(self.made)
-        seen = pointer.camera.project(points)[:, :2]
-        here = int(np.hypot(seen[:, 0] - pointer.x, seen[:, 1] - pointer.y).argmin())
+        here = pointer.nearest(points)
         along = [int(np.linalg.norm(points - place, axis=1).argmin()) for place in self.places]
         return next(
             (k for k, at in enumerate(along) if k and at > here), len(self.places) if self.options.closed else None
@@ -223,15 +211,6 @@ class DrawCurve(Making):
             return through(np.array(self.places), self.options.closed)
         except FitProblem:  # two places are one for the moment
             return None
-
-
-def _ends(shape: object) -> list[Floats]:
-    """Places of a shape that a curve may meet exactly: ends of curves, corners of patches."""
-    if isinstance(shape, Curve):
-        return [shape.points[0], shape.points[-1]]
-    if isinstance(shape, Surface):
-        return list(shape.points[np.ix_([0, -1], [0, -1])].reshape(-1, 3))
-    return []
 
 
 def _furthest(curve: Curve, scan: Scan) -> float:

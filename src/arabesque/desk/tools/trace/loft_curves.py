@@ -17,7 +17,7 @@ from arabesque.model import Item
 from arabesque.progress import Progress
 from arabesque.recipes import Given, LoftThrough, Recipe
 from arabesque.scan import Scan
-from arabesque.tracing import LoftWay, in_order, looking_outward
+from arabesque.tracing import LoftWay, in_order, outward_loft
 
 
 class LoftCurves(OnCurves):
@@ -134,10 +134,8 @@ class LoftCurves(OnCurves):
 def _order(curves: tuple[Curve, ...], way: LoftWay, scan: Scan | None) -> list[int]:
     """Numbers of curves in the order in which they lie, so that the loft looks the way the scan does."""
     order = in_order(curves)
-    if scan is None:
-        return order
     try:
-        outward = looking_outward([curves[k] for k in order], way, scan)
+        outward, _ = outward_loft([curves[k] for k in order], way, scan)
     except FitProblem:  # they do not correspond: told when the loft is built
         return order
     return [order[k] for k in outward]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from enum import Enum
 
 import numpy as np
@@ -31,6 +31,7 @@ from arabesque.tracing import (
     is_closed,
     planes_along,
     planes_round,
+    set_figures,
     trace_sections,
 )
 
@@ -69,13 +70,20 @@ class FitBy(Enum):
     TOLERANCE = "the tolerance"
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(eq=False)
 class TracedSet:
-    """Sections as they were traced, with the recipes that make them again."""
+    """Sections as they were traced, with the recipes that make them again. no_loft: why none goes through them."""
 
     sections: list[TracedSection]
     recipes: list[SectionCurve]
-    facts: list[Fact] = field(default_factory=list)
+    tolerance: float
+    no_loft: str = ""
+
+    @property
+    def facts(self) -> list[Fact]:
+        """Closeness and weight."""
+        facts = _facts(self.sections, self.tolerance)
+        return [*facts, Fact("No loft", self.no_loft, "bad")] if self.no_loft else facts
 
     @property
     def curves(self) -> list[tuple[Recipe, Curve]]:
@@ -161,7 +169,7 @@ class TraceSections(TryOnScan):
         def run(progress: Progress) -> TracedSet:
             sections = trace_sections(scan, cuts, poles, None if poles else tolerance, progress=progress)
             recipes = [SectionCurve.of(one, poles or 0, 3) for one in sections]
-            return TracedSet(sections, recipes, _facts(sections, tolerance))
+            return TracedSet(sections, recipes, tolerance)
 
         return run
 
@@ -174,16 +182,19 @@ class TraceSections(TryOnScan):
         return LoftWay(closed=round_ and len(made.sections) > 2, before=reach, after=reach)
 
     def shown_with(self, made: TracedSet) -> Document:
-        document = self.session.history.document
+        return self._change(self.session.history.document, made).document
+
+    def _change(self, document: Document, made: TracedSet) -> edits.Change:
+        """The curves with their loft; the curves alone where none goes through them."""
+        made.no_loft = ""
         try:
-            return edits.curves.traced(document, made.curves, way=self._way(made)).document
+            return edits.curves.traced(document, made.curves, way=self._way(made))
         except ArabesqueError as problem:
-            # the curves are there even where no loft goes through them
-            made.facts.append(Fact("No loft", str(problem), "bad"))
-            return edits.curves.traced(document, made.curves).document
+            made.no_loft = str(problem)
+            return edits.curves.traced(document, made.curves)
 
     def keep(self, made: TracedSet) -> None:
-        if self.session.edit(lambda document: edits.curves.traced(document, made.curves, way=self._way(made))):
+        if self.session.edit(self._change, made):
             self.left.emit()
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
@@ -212,11 +223,10 @@ def _cuts(scan: Scan, o: TraceSections.Options) -> list[Cut]:
 
 
 def _facts(sections: list[TracedSection], tolerance: float) -> list[Fact]:
-    worst = max(sections, key=lambda one: one.fitted.worst)
-    rms = float(np.sqrt(np.mean([one.fitted.rms**2 for one in sections])))
+    rms, worst = set_figures([one.fitted for one in sections])
     closed = sum(is_closed(one.fitted.curve) for one in sections)
     facts = [
-        Fact("Worst", f"{worst.fitted.worst:.3f} mm", "good" if worst.fitted.within(tolerance) else "bad"),
+        Fact("Worst", f"{worst:.3f} mm", "good" if worst <= tolerance else "bad"),
         Fact("rms", f"{rms:.3f} mm"),
         Fact("Sections", f"{len(sections)}, {closed} closed" if closed else f"{len(sections)}, open"),
         Fact("Poles", str(sum(one.fitted.curve.count for one in sections))),

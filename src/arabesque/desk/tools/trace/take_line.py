@@ -12,7 +12,7 @@ from arabesque.desk.facts import Fact
 from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.making import Making
-from arabesque.desk.tools.on_patches import NEAR
+from arabesque.desk.tools.on_guides import guide_under
 from arabesque.desk.tools.options import whole
 from arabesque.desk.tools.trace.sections import FitBy
 from arabesque.desk.view.camera import Camera
@@ -83,32 +83,19 @@ class TakeLine(Making):
             Fact("rms", f"{self.made.rms:.3f} mm"),
         ]
 
-    def _under(self, pointer: Pointer) -> tuple[Item, Guide] | None:
-        best, found = float(NEAR), None
-        for item in self.session.seen.that(Guiding):
-            if item.id == self.target:
-                continue
-            for guide in self.session.kept(guides_of, item.shape):
-                away = pointer.to_line(np.vstack([guide.points, guide.points[:1]]) if guide.closed else guide.points)
-                if away < best:
-                    best, found = away, (item, guide)
-        return found
-
     def press(self, pointer: Pointer) -> None:
-        found = self._under(pointer)
+        found = guide_under(self.session, pointer, self.target)
         if found is None:
             self.session.tell_problem(
                 ArabesqueError("There is no line here", "Click a rim, a line, an edge or a curve")
             )
             return
-        item, guide = found
-        seen = pointer.camera.project(guide.points)
-        self.picked = item.id, guide.points[int(np.hypot(seen[:, 0] - pointer.x, seen[:, 1] - pointer.y).argmin())]
+        self.picked = found.item.id, found.place
         self.try_it()
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
-        found = self._under(pointer)
-        self._hover = None if found is None else found[1]
+        found = guide_under(self.session, pointer, self.target)
+        self._hover = None if found is None else found.guide
         self.changed.emit()
 
     def draft(self) -> LineTaken | None:
@@ -135,8 +122,3 @@ class TakeLine(Making):
         if self._hover is not None:
             parts.append(Lines(polyline(self._hover.points, self._hover.closed), accent, 2.0, alpha=0.6, on_top=True))
         return parts
-
-
-def guides_of(shape: Guiding) -> list[Guide]:
-    """The lines of a shape, for the session to keep."""
-    return list(shape.guides())
