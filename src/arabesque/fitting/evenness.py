@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numba import njit
 
@@ -12,10 +14,17 @@ from arabesque.geometry import Surface, greville
 def divided_differences(at: Floats, order: int) -> Floats:
     """(n - order, order + 1) divided differences over n rising places, scaled to be derivatives: row i is for the
     values i to i + order."""
+    return _differences(np.asarray(at, dtype=np.float64).tobytes(), order)
+
+
+@lru_cache(maxsize=512)
+def _differences(places: bytes, order: int) -> Floats:
+    at = np.frombuffer(places)
     rows = np.ones((len(at), 1))
     for k in range(1, order + 1):
         width = (at[k:] - at[:-k])[:, None] / k
         rows = np.pad(rows[1:] / width, ((0, 0), (1, 0))) - np.pad(rows[:-1] / width, ((0, 0), (0, 1)))
+    rows.setflags(write=False)
     return rows
 
 

@@ -115,7 +115,7 @@ def fit_patch(
     for number in range(settings.rounds):
         progress(number / settings.rounds, "Fitting")
         values = surface.with_points(points).on_basis([bu, du], [bv, dv])
-        pulls = _pulls(values, (u, v), scan, settings, trusted or number > 0, wide=number < settings.rounds / 2)
+        pulls = pulls_on(values, (u, v), scan, settings, trusted or number > 0, wide=number < settings.rounds / 2)
         now = surface.with_points(points)
         energy = settings.smoothness * fairness_matrix(now)
         whole = demand
@@ -127,7 +127,7 @@ def fit_patch(
 
 
 @dataclass(frozen=True, eq=False)
-class _Pulls:
+class Pulls:
     """What draws the surface: (r, s) residual along the (r, s, 3) normal, with (r, s) weights summing to 1."""
 
     residual: Floats
@@ -136,9 +136,14 @@ class _Pulls:
     slide: float
 
 
-def _pulls(
+def pulls_on(
     values: Floats, at: tuple[Floats, Floats], scan: Scan, settings: FitSettings, check_normals: bool, wide: bool
-) -> _Pulls:
+) -> Pulls:
+    """What draws a patch to the scan.
+
+    values: its places and first derivatives on the grid of parameters ``at``, as of ``on_basis``. check_normals: what
+    looks another way does not count. wide: nothing is a dent yet. Raises FitProblem with no scan below.
+    """
     (u, v), points = at, values[0, 0]
     shape = points.shape[:2]
     across = np.cross(values[1, 0], values[0, 1])
@@ -158,7 +163,7 @@ def _pulls(
     area = area * _steps(u)[:, None] * _steps(v)
     trust = _trust(residual, area * valid, points, settings.tolerance, wide)
     weight = trust * valid * area
-    return _Pulls(residual, normal, weight / weight.sum(), settings.slide)
+    return Pulls(residual, normal, weight / weight.sum(), settings.slide)
 
 
 def _trust(residual: Floats, area: Floats, points: Floats, tolerance: float, wide: bool) -> Floats:
@@ -191,7 +196,7 @@ def _steps(at: Floats) -> Floats:
 
 def _step(
     points: Floats,
-    pulls: _Pulls,
+    pulls: Pulls,
     basis: tuple[Floats, Floats],
     energy: Floats,
     demand: Floats | None,
@@ -200,29 +205,8 @@ def _step(
     """Move of the control points, (nu, nv, 3): the solution of the normal equations.
 
     ways: which coordinates are free, or the (3 n, m) moves that are.
-
-    The matrix is assembled by sum factorisation over the grid: products of
-    basis functions along u and along v, contracted one after the other.
     """
-    bu, bv = basis
-    nu, nv = bu.shape[1], bv.shape[1]
-    pairs_u = (bu[:, :, None] * bu[:, None, :]).reshape(len(bu), -1)
-    pairs_v = (bv[:, :, None] * bv[:, None, :]).reshape(len(bv), -1)
-    m, w, slide = pulls.normal, pulls.weight, pulls.slide
-    matrix = np.zeros((nu * nv, 3, nu * nv, 3))
-    right = np.zeros((nu, nv, 3))
-    for a in range(3):
-        right[:, :, a] = bu.T @ (w * pulls.residual * m[:, :, a]) @ bv
-        for b in range(a, 3):
-            weights = w * ((1 - slide) * m[:, :, a] * m[:, :, b] + (slide if a == b else 0.0))
-            block = (pairs_u.T @ weights @ pairs_v).reshape(nu, nu, nv, nv)
-            matrix[:, a, :, b] = block.transpose(0, 2, 1, 3).reshape(nu * nv, nu * nv)
-            if a == b:
-                matrix[:, a, :, b] += energy
-            else:
-                matrix[:, b, :, a] = matrix[:, a, :, b]
-    flat = (right.reshape(-1, 3) - energy @ points.reshape(-1, 3)).ravel()
-    whole = matrix.reshape(3 * nu * nv, -1)
+    whole, flat = normal_equations(points, pulls, basis, energy)
     if demand is not None:
         whole = whole + demand
         flat = flat - demand @ points.ravel()
@@ -243,3 +227,32 @@ def _step(
     move = np.zeros(3 * nu * nv)
     move[ways] = solved
     return move.reshape(points.shape)
+
+
+def normal_equations(
+    points: Floats, pulls: Pulls, basis: tuple[Floats, Floats], energy: Floats
+) -> tuple[Floats, Floats]:
+    """(3 n, 3 n) matrix and (3 n,) right side for the move of (nu, nv, 3) control points.
+
+    basis: along u and along v at the places of the pulls. energy: (n, n), the same for x, y and z. Assembled by sum
+    factorisation over the grid: products of basis functions along u and along v, contracted one after the other.
+    """
+    bu, bv = basis
+    nu, nv = bu.shape[1], bv.shape[1]
+    pairs_u = (bu[:, :, None] * bu[:, None, :]).reshape(len(bu), -1)
+    pairs_v = (bv[:, :, None] * bv[:, None, :]).reshape(len(bv), -1)
+    m, w, slide = pulls.normal, pulls.weight, pulls.slide
+    matrix = np.zeros((nu * nv, 3, nu * nv, 3))
+    right = np.zeros((nu, nv, 3))
+    for a in range(3):
+        right[:, :, a] = bu.T @ (w * pulls.residual * m[:, :, a]) @ bv
+        for b in range(a, 3):
+            weights = w * ((1 - slide) * m[:, :, a] * m[:, :, b] + (slide if a == b else 0.0))
+            block = (pairs_u.T @ weights @ pairs_v).reshape(nu, nu, nv, nv)
+            matrix[:, a, :, b] = block.transpose(0, 2, 1, 3).reshape(nu * nv, nu * nv)
+            if a == b:
+                matrix[:, a, :, b] += energy
+            else:
+                matrix[:, b, :, a] = matrix[:, a, :, b]
+    flat = (right.reshape(-1, 3) - energy @ points.reshape(-1, 3)).ravel()
+    return matrix.reshape(3 * nu * nv, -1), flat

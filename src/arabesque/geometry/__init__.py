@@ -47,6 +47,7 @@ from arabesque.geometry.net_edits import (
     straightened,
 )
 from arabesque.geometry.nets import border_of
+from arabesque.geometry.patchwork import Patchwork
 from arabesque.geometry.reduction import Lowered, lower_degree
 from arabesque.geometry.removal import lower_degree_within, simplify_curve, simplify_surface
 from arabesque.geometry.reshaping import (
@@ -54,6 +55,7 @@ from arabesque.geometry.reshaping import (
     curve_pieces,
     join_curves,
     join_surfaces,
+    parts_of_curve,
     reversed_curve,
     split_curve,
     split_surface,
@@ -90,6 +92,7 @@ __all__ = [
     "Feet",
     "Lowered",
     "Manner",
+    "Patchwork",
     "Plane",
     "Rim",
     "Seam",
@@ -143,6 +146,7 @@ __all__ = [
     "over_quadrangle",
     "parallel",
     "parameter_step",
+    "parts_of_curve",
     "reach_along",
     "reach_weights",
     "rebuilt",

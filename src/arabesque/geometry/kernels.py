@@ -86,6 +86,43 @@ def basis_matrix(knots: Floats, degree: int, parameters: Floats, derivative: int
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def refined_rows(knots: Floats, degree: int, rows: Floats, new: Floats) -> Floats:
+    """(n, k) control points over the knots ``new``, which hold all of ``knots``; rows: (m, k).
+
+    Each is the blossom of the old spline at its inner knots, by de Boor's algorithm with one argument a level
+    (Ramshaw, "Blossoms are polar forms", 1989), on the middle one of the old spans in its support.
+    """
+    count = len(new) - degree - 1
+    made = np.empty((count, rows.shape[1]))
+    work = np.empty((degree + 1, rows.shape[1]))
+    for i in range(count):
+        low, high = new[i], new[i + degree + 1]
+        first, last = -1, -1
+        inside = 0
+        for k in range(degree, len(knots) - degree - 1):
+            if knots[k] < knots[k + 1] and knots[k] < high and knots[k + 1] > low:
+                first = k if first < 0 else first
+                last = k
+                inside += 1
+        wanted, span, seen = inside // 2, first, 0
+        for k in range(first, last + 1):
+            if knots[k] < knots[k + 1] and knots[k] < high and knots[k + 1] > low:
+                if seen == wanted:
+                    span = k
+                seen += 1
+        for j in range(degree + 1):
+            work[j] = rows[span - degree + j]
+        for level in range(1, degree + 1):
+            argument = new[i + level]
+            for j in range(degree, level - 1, -1):
+                base = span - degree + j
+                share = (argument - knots[base]) / (knots[base + degree + 1 - level] - knots[base])
+                work[j] = (1.0 - share) * work[j - 1] + share * work[j]
+        made[i] = work[degree]
+    return made
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def evaluate_tensor(
     knots_u: Floats, degree_u: int, knots_v: Floats, degree_v: int, points: Floats, uv: Floats, order: int
 ) -> Floats:

@@ -7,6 +7,7 @@ from numpy.typing import ArrayLike
 
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import InvalidShape
+from arabesque.geometry.kernels import refined_rows
 
 LARGEST_DEGREE = 7
 
@@ -95,12 +96,9 @@ def insert_knots(knots: Floats, degree: int, points: Floats, extra: ArrayLike) -
     new = np.sort(np.concatenate([knots, extra]))
     if np.any(new[degree + 1 : -1] == new[1 : -degree - 1]):
         raise InvalidShape(f"A knot would be repeated more than {degree} times", "Insert it fewer times")
-    count = len(new) - degree - 1
-    result = [
-        blossom(knots, degree, points, _span_for(knots, degree, new, i, i + degree + 1), new[i + 1 : i + degree + 1])
-        for i in range(count)
-    ]
-    return new, _with_ends(np.array(result), points)
+    rows = np.ascontiguousarray(points, dtype=np.float64).reshape(len(points), -1)
+    made = refined_rows(np.ascontiguousarray(knots, dtype=np.float64), degree, rows, new)
+    return new, _with_ends(made.reshape(len(made), *np.shape(points)[1:]), points)
 
 
 def elevate_degree(knots: Floats, degree: int, points: Floats) -> tuple[Floats, Floats]:

@@ -67,6 +67,22 @@ def curve_between(curve: Curve, start: float, end: float) -> Curve:
     return part if start < end else reversed_curve(part)
 
 
+def parts_of_curve(curve: Curve, at: Floats) -> list[Curve]:
+    """The parts of a curve between rising parameters (k,) strictly inside its domain, in order; exact."""
+    if not len(at):
+        return [curve]
+    full = curve.with_knots(np.concatenate([_to_full(curve.knots, curve.degree, float(one)) for one in at]))
+    parts, rest = [], full
+    for one in at:
+        (left, right), first = _cut_knots(rest.knots, rest.degree, float(one))
+        weights = rest.weights
+        parts.append(
+            Curve(rest.degree, left, rest.points[: first + 1], None if weights is None else weights[: first + 1])
+        )
+        rest = Curve(rest.degree, right, rest.points[first:], None if weights is None else weights[first:])
+    return [*parts, rest]
+
+
 def join_curves(one: Curve, two: Curve) -> Curve:
     """One curve from two of the same degree, where the first ends and the second begins at the same place.
 
@@ -125,11 +141,7 @@ def swapped_surface(surface: Surface) -> Surface:
 
 def curve_pieces(curve: Curve) -> list[Curve]:
     """The curve's Bézier pieces, in order, each on its own span."""
-    pieces, rest = [], curve
-    for at in breakpoints(curve.knots)[1:-1]:
-        one, rest = split_curve(rest, float(at))
-        pieces.append(one)
-    return [*pieces, rest]
+    return parts_of_curve(curve, breakpoints(curve.knots)[1:-1])
 
 
 def surface_pieces(surface: Surface) -> list[list[Surface]]:
