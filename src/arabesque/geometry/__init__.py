@@ -64,6 +64,7 @@ from arabesque.geometry.reshaping import (
 )
 from arabesque.geometry.rims import Edge, Rim
 from arabesque.geometry.sampling import even_parameters
+from arabesque.geometry.sketch import Element, ElementKind, Relation, RelationKind, Sketch
 from arabesque.geometry.surface import Surface, edge_curve
 from arabesque.geometry.tessellation import tessellate
 from arabesque.geometry.trimming import Trim
@@ -85,6 +86,8 @@ __all__ = [
     "Curve",
     "CurveFeet",
     "Edge",
+    "Element",
+    "ElementKind",
     "Elementary",
     "ElementaryKind",
     "Face",
@@ -94,8 +97,11 @@ __all__ = [
     "Manner",
     "Patchwork",
     "Plane",
+    "Relation",
+    "RelationKind",
     "Rim",
     "Seam",
+    "Sketch",
     "Surface",
     "Trim",
     "Twin",

@@ -61,7 +61,7 @@ class Elementary(Surface):
         for axis, count in enumerate(points.shape[:2]):
             round_ = _is_round(kind, axis)
             degrees.append(2 if round_ else 1)
-            knots.append(_arc_knots((count - 1) // 2) if round_ else bezier_knots(1))
+            knots.append(arc_knots((count - 1) // 2) if round_ else bezier_knots(1))
         in_space = points @ matrix[:3, :3].T + matrix[:3, 3]
         return cls((degrees[0], degrees[1]), (knots[0], knots[1]), in_space, weights, kind, matrix, sizes, bounds)
 
@@ -141,12 +141,13 @@ def _checked(kind: ElementaryKind, sizes: tuple[float, ...], bounds: tuple[Range
     return u, v
 
 
-def _arc_knots(pieces: int) -> Floats:
+def arc_knots(pieces: int) -> Floats:
+    """Knots on [0, 1] of an arc of so many quadratic pieces."""
     inner = np.repeat(np.arange(1, pieces) / pieces, 2)
     return np.concatenate([np.zeros(3), inner, np.ones(3)])
 
 
-def _arc(low: float, high: float) -> tuple[Floats, Floats]:
+def unit_arc(low: float, high: float) -> tuple[Floats, Floats]:
     """Control points (2k+1, 2) and weights of an arc of the unit circle, in pieces of at most a quarter.
 
     Piegl and Tiller, "The NURBS Book", 2nd edition, section 7.3.
@@ -165,7 +166,7 @@ def _net(kind: ElementaryKind, sizes: tuple[float, ...], bounds: tuple[Range, Ra
     if kind is ElementaryKind.PLANE:
         x, y = np.meshgrid([u0, u1], [v0, v1], indexing="ij")
         return np.stack([x, y, np.zeros((2, 2))], -1), None
-    circle, along = _arc(u0, u1)
+    circle, along = unit_arc(u0, u1)
     # the profile: distance from the axis and height, with weights
     if kind in (ElementaryKind.CYLINDER, ElementaryKind.CONE):
         slope = np.tan(sizes[1]) if kind is ElementaryKind.CONE else 0.0
@@ -173,7 +174,7 @@ def _net(kind: ElementaryKind, sizes: tuple[float, ...], bounds: tuple[Range, Ra
         weights = np.ones(2)
     else:
         ring, tube = (0.0, sizes[0]) if kind is ElementaryKind.SPHERE else sizes
-        arc, weights = _arc(v0, v1)
+        arc, weights = unit_arc(v0, v1)
         profile = tube * arc + [ring, 0.0]
     points = np.empty((len(circle), len(profile), 3))
     points[..., :2] = circle[:, None, :] * profile[None, :, :1]

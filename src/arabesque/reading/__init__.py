@@ -17,7 +17,7 @@ from arabesque.reading.placing import (
 )
 from arabesque.reading.regions import Region, Regions, find_regions
 from arabesque.reading.symmetry import Symmetry, asymmetry, find_symmetry_plane
-from arabesque.reading.true_shapes import TrueShape, fit_true_shape, recognise
+from arabesque.reading.true_shapes import TrueShape, distances_to, fit_true_shape, recognise
 
 __all__ = [
     "AXES",
@@ -33,6 +33,7 @@ __all__ = [
     "TrueShape",
     "asymmetry",
     "feature_lines",
+    "distances_to",
     "find_regions",
     "find_symmetry_plane",
     "fit_true_shape",

@@ -217,6 +217,13 @@ def _gaps(kind: ElementaryKind, points: Floats, state: _State) -> Floats:
     return gaps
 
 
+def distances_to(shape: Elementary, points: Floats) -> Floats:
+    """(n,) signed distances of points from a true shape as far as it goes on, mm: positive away from its axis, or
+    along the normal of a plane."""
+    state = _State(np.array(shape.origin), np.array(shape.axis), np.array(shape.sizes, dtype=float))
+    return _gaps(shape.kind, np.ascontiguousarray(points, dtype=float), state)
+
+
 def _polar(points: Floats, axis: Floats) -> tuple[Floats, Floats]:
     """Distance from an axis through the origin, and height along it."""
     height = points @ axis

@@ -51,17 +51,21 @@ class Cut(NamedTuple):
 def cut_scan(scan: Scan, cut: Cut) -> list[CutLine]:
     """The lines in which a plane cuts a scan, or those parts on its side, the longest first."""
     plane = cut.plane
-    heights = plane.height(scan.points)
-    points, starts, closed = _chained(scan.points, scan.triangles, heights)
-    lines = [
-        CutLine(points[a:b], bool(c), plane)
-        for a, b, c in zip(starts[:-1], starts[1:], closed, strict=True)
-        if b - a > 2
-    ]
+    found = level_lines(scan.points, scan.triangles, plane.height(scan.points))
+    lines = [CutLine(points, closed, plane) for points, closed in found]
     if cut.side is not None:
         parts = [_on_side(line, cut.side) for line in lines]
         lines = [line for line in parts if line is not None]
     return sorted(lines, key=lambda line: -line.length)
+
+
+def level_lines(points: Floats, triangles: Ints, heights: Floats) -> list[tuple[Floats, bool]]:
+    """The lines over triangles on which values (n,) at their points are 0: (k, 3) places in order, and whether the
+    line is closed; the longest first."""
+    places, starts, closed = _chained(points, triangles, heights)
+    ends = zip(starts[:-1], starts[1:], closed, strict=True)
+    lines = [(places[a:b], bool(c)) for a, b, c in ends if b - a > 2]
+    return sorted(lines, key=lambda line: -float(np.linalg.norm(np.diff(line[0], axis=0), axis=1).sum()))
 
 
 def planes_along(

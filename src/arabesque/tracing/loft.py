@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -18,16 +18,22 @@ from arabesque.geometry import (
     basis_matrix,
     compatible_curves,
     extended,
+    foot_points,
+    greville,
     join_curves,
     reversed_curve,
     split_curve,
 )
+from arabesque.geometry.nets import flat_normal
 from arabesque.scan import Scan
 from arabesque.tracing.fit import clamped_rows
 
 SAME_PLACE = 1e-6
 """mm: a curve whose ends lie nearer to each other is closed."""
 READ = 33
+GUIDE_PLACES = 200
+BETWEEN = (1 / 3, 2 / 3)
+"""Shares of the way from section to section at which a loft with guides has sections more."""
 """Places at which two sections are compared."""
 NO_TWIST, TURNED, BEGUN = 0.2, 1.05, 0.7
 """Of their size: sections that lie less apart about their middles correspond. And how much less twist it takes that a
@@ -40,6 +46,8 @@ class LoftWay:
 
     degree: across them, at most (1 is straight). closed: from the last back to the first. before, after: mm beyond
     the first and the last section. corresponding: sections are turned round, and closed ones begun anew, to correspond.
+    square_first, square_last: how strongly it sets out square to the plane of its first and last section, as a share of
+    the way to the next one; 0 leaves it free.
     """
 
     degree: int = 3
@@ -47,10 +55,14 @@ class LoftWay:
     before: float = 0.0
     after: float = 0.0
     corresponding: bool = True
+    square_first: float = 0.0
+    square_last: float = 0.0
 
 
-def loft(sections: Sequence[Curve], way: LoftWay = LoftWay()) -> Surface:
+def loft(sections: Sequence[Curve], way: LoftWay = LoftWay(), guides: Sequence[Curve] = ()) -> Surface:
     """The surface through sections in their order; u runs along them, v across.
+
+    guides: curves that it passes between the sections too.
 
     Skinning: common degree and knots along, and across interpolation of the control points at the mean chord lengths
     (Piegl and Tiller, "The NURBS Book", 2nd edition, section 10.3). Raises FitProblem, naming the section and the
@@ -64,14 +76,110 @@ def loft(sections: Sequence[Curve], way: LoftWay = LoftWay()) -> Surface:
     _check_alike(curves)
     curves = corresponding(curves) if way.corresponding else curves
     alike = compatible_curves(curves)
-    rows = np.array([curve.points for curve in alike])
-    degree = min(way.degree, len(rows) - 1 + way.closed)
-    knots, points = _closed_across(rows, degree) if way.closed else _across(rows, degree)
-    made = Surface((alike[0].degree, degree), (alike[0].knots, knots), points.swapaxes(0, 1))
+    made = _skinned(alike, way)
+    if guides:
+        made = _skinned(_passing(made, alike, guides, way.closed), way)
     if not way.closed:
         for at_end, length in ((False, way.before), (True, way.after)):
             made = extended(made, 1, at_end, length, Manner.NATURAL) if length else made
     return made
+
+
+def _skinned(alike: Sequence[Curve], way: LoftWay) -> Surface:
+    """Through sections of one degree and knot vector."""
+    rows = np.array([curve.points for curve in alike])
+    degree = min(way.degree, len(rows) - 1 + way.closed)
+    if way.closed:
+        knots, points = _closed_across(rows, degree)
+    elif (way.square_first or way.square_last) and way.degree > 1:
+        knots, points, degree = _square_across(alike, way)
+    else:
+        knots, points = _across(rows, degree)
+    return Surface((alike[0].degree, degree), (alike[0].knots, knots), points.swapaxes(0, 1))
+
+
+def _square_across(alike: Sequence[Curve], way: LoftWay) -> tuple[Floats, Floats, int]:
+    """As ``_across``, but cubic, and with given derivatives at the ends: square to the sections there."""
+    from scipy.interpolate import make_interp_spline  # not needed at the start of the window
+
+    rows = np.array([curve.points for curve in alike])
+    t = _parameters(rows, False)
+    ends: list[list[tuple[int, Floats]]] = []
+    for k, beside, strength in ((0, 1, way.square_first), (-1, -2, way.square_last)):
+        normal = flat_normal(rows[k])
+        chord = rows[beside].mean(axis=0) - rows[k].mean(axis=0)
+        step = abs(float(t[beside] - t[k]))
+        sign = np.sign(normal @ chord) * (1.0 if k == 0 else -1.0)
+        slope = strength * float(np.linalg.norm(chord)) / step * sign * normal
+        flat = np.tile(slope, rows.shape[1])
+        ends.append([(1, flat)] if strength else [(2, np.zeros(flat.shape))])
+    found = make_interp_spline(t, rows.reshape(len(rows), -1), k=3, bc_type=(ends[0], ends[1]))
+    points = found.c.reshape(-1, *rows.shape[1:])
+    points[0], points[-1] = rows[0], rows[-1]
+    return np.asarray(found.t), points, 3
+
+
+def _passing(made: Surface, alike: Sequence[Curve], guides: Sequence[Curve], closed: bool) -> list[Curve]:
+    """The sections with others between them, bent so that they pass the guides.
+
+    Raises FitProblem for a guide that misses the loft: one that ends before it has met two sections, or that lies
+    further off than the sections lie apart.
+    """
+    v0, v1 = made.domain[1]
+    count = len(alike) - 1 + closed
+    at = v0 + (v1 - v0) * _parameters(np.array([curve.points for curve in alike]), closed)
+    places, feet = [], []
+    for number, guide in enumerate(guides, 1):
+        dense = guide.at(np.linspace(*guide.domain, GUIDE_PLACES))
+        foot = foot_points(made, dense)
+        apart = float(np.linalg.norm(np.diff([c.points.mean(axis=0) for c in alike], axis=0), axis=1).max())
+        off = np.linalg.norm(foot.points - dense, axis=1)
+        if np.ptp(foot.uv[:, 1]) < 0.5 * (v1 - v0) / count or off.max() > apart:
+            raise FitProblem(
+                f"Guide {number} misses the sections: it lies up to {off.max():.3g} mm off the loft",
+                "Draw it across the sections, or leave it out",
+            )
+        places.append(dense)
+        feet.append(foot.uv)
+    rows: list[Curve] = []
+    for k in range(count):
+        rows.append(alike[k])
+        for share in BETWEEN:
+            v = (1 - share) * at[k] + share * at[k + 1]
+            rows.append(_bent(made, v, alike[0], places, feet))
+    return rows if closed else [*rows, alike[-1]]
+
+
+def _bent(made: Surface, v: float, like: Curve, places: Sequence[Floats], feet: Sequence[Floats]) -> Curve:
+    """The line of a loft at v, moved by what the guides are off there; between guides by what lies between."""
+    basis = basis_matrix(made.knots[1], made.degree[1], np.array([v]), 0)[0]
+    points = np.tensordot(made.points, basis, axes=(1, 0))
+    at, moves = [], []
+    for dense, uv in zip(places, feet, strict=True):
+        k = int(np.abs(uv[:, 1] - v).argmin())
+        if uv[:, 1].min() - 1e-9 <= v <= uv[:, 1].max() + 1e-9:
+            at.append(float(uv[k, 0]))
+            moves.append(dense[k] - made.at(uv[[k]])[0])
+    if at:
+        order = np.argsort(at)
+        places_u, found = np.array(at)[order], np.array(moves)[order]
+        u = greville(like.knots, like.degree)
+        period = like.domain[1] - like.domain[0] if is_closed(like) else None
+        points = points + np.column_stack([np.interp(u, places_u, found[:, c], period=period) for c in range(3)])
+        if period is not None:
+            points[-1] = points[0]
+    return like.with_points(points)
+
+
+def odd_sections(sections: Sequence[Curve]) -> list[int]:
+    """Numbers of the sections that keep a loft from being made: open among closed ones, or the other way round, and
+    those that lie where the one before lies."""
+    closed = np.array([is_closed(curve) for curve in sections])
+    few = closed if closed.sum() <= len(closed) / 2 else ~closed
+    odd = set(np.flatnonzero(few).tolist()) if closed.any() and not closed.all() else set()
+    read = [_read(curve) for curve in sections]
+    odd |= {k + 1 for k, (one, two) in enumerate(pairwise(read)) if np.abs(one - two).max() < SAME_PLACE}
+    return sorted(odd)
 
 
 def is_closed(curve: Curve) -> bool:
@@ -216,4 +324,11 @@ def outward_loft(curves: Sequence[Curve], way: LoftWay, scan: Scan | None) -> tu
     made = loft(curves, way)
     if scan is None or looks_outward(made, scan):
         return order, made
-    return order[::-1], loft(curves[::-1], LoftWay(way.degree, way.closed, way.after, way.before, way.corresponding))
+    return order[::-1], loft(curves[::-1], backwards(way))
+
+
+def backwards(way: LoftWay) -> LoftWay:
+    """The way for the same sections in the other order."""
+    return replace(
+        way, before=way.after, after=way.before, square_first=way.square_last, square_last=way.square_first
+    )
