@@ -22,7 +22,6 @@ True
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -32,9 +31,10 @@ from numpy.typing import ArrayLike
 
 from arabesque.arrays import Bools
 from arabesque.checking import BothWays, Join, find_joins, measure_both_ways
+from arabesque.curve_files import read_curves
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.fitting import Borders, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
-from arabesque.geometry import Curve, Surface
+from arabesque.geometry import Surface
 from arabesque.model import (
     SUFFIX,
     Change,
@@ -51,32 +51,21 @@ from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress, silent
 from arabesque.reading import Regions, find_regions
 from arabesque.recipes import (
-    CurveOnScan,
-    LineTaken,
     PatchBetween,
-    PatchOfCurves,
     PatchOnScan,
     Recipe,
     RegionShape,
     RingPiece,
-    SectionCurve,
     Side,
 )
 from arabesque.recipes.patch_on_scan import CALM_SIDES
 from arabesque.scan import Scan, read_scan, ready_to_fit
+from arabesque.script_trace import Traces
 from arabesque.shapes import Rimmed, Sampled, can
 from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, deliverable, read_model
 from arabesque.tracing import (
-    USUAL_POLES,
-    Cut,
     FittedCurve,
-    LoftWay,
-    in_order,
-    outward_loft,
-    planes_across,
-    planes_along,
-    planes_round,
-    trace_sections,
+    NetworkFit,
 )
 
 AnyItem = Item[Any]
@@ -89,10 +78,12 @@ _KINDS = {
     ".stl": FileKind.STL,
     ".obj": FileKind.OBJ,
     ".ply": FileKind.PLY,
+    ".dxf": FileKind.DXF,
+    ".svg": FileKind.SVG,
 }
 
 
-class Project:
+class Project(Traces):
     """A project without a window.
 
     Items are values: what a method returns tells of the state at that
@@ -108,6 +99,7 @@ class Project:
         self._kernel: KernelWorker | None = None
         self._fits: dict[str, PatchFit] = {}
         self._traced: dict[str, FittedCurve] = {}
+        self._networks: dict[str, NetworkFit] = {}
 
     def __enter__(self) -> Project:
         return self
@@ -185,7 +177,16 @@ class Project:
             self._work.amend(rebuilt(self.document, self._progress))
         self._fits.clear()
         self._traced.clear()
+        self._networks.clear()
         return self.items
+
+    def open_curves(self, path: str | Path, unit: str = "mm") -> tuple[AnyItem, ...]:
+        """Bring in the curves of an OBJ with polylines (in ``unit``), STEP or IGES; in one step."""
+        path = Path(path)
+        before = set(self.document.items)
+        found = read_curves(path, unit, self.tolerance, self._worker, self._progress)
+        self._do(edits.exchange.curves_in(self.document, found, path))
+        return tuple(item for item in self.items if item.id not in before)
 
     def save(self, path: str | Path) -> None:
         """Write the project file."""
@@ -204,8 +205,8 @@ class Project:
 
         Returns what had to be written otherwise than it is, in words.
 
-        The suffix says what kind of file: .step, .igs, or triangles within
-        ``chord`` mm as .stl, .obj, .ply. The numbers in it are in ``unit``.
+        The suffix says what kind of file: .step, .igs, drawings of flat curves
+        as .dxf, .svg, or triangles within ``chord`` mm as .stl, .obj, .ply. The numbers in it are in ``unit``.
         """
         kind = _KINDS.get(Path(path).suffix.lower())
         if kind is None:
@@ -262,93 +263,6 @@ class Project:
         self._do(edits.patches.all_grown(self.document, found))
         return [item for item in self.items if item.id not in before]
 
-    def curve(self, places: ArrayLike, closed: bool = False, corners: Iterable[int] = (), degree: int = 3) -> AnyItem:
-        """Draw a curve through (n, 3) places on the reference scan; it clings to it between them.
-
-        corners: numbers of places at which it turns sharply. It follows the scan and the tolerance.
-        """
-        recipe = CurveOnScan(np.array(places, dtype=float), closed, tuple(corners), degree)
-        return self._derived("curve drawn", "Curve", recipe)
-
-    def take_line(self, item: AnyItem, place: ArrayLike, poles: int | None = None) -> AnyItem:
-        """A curve along the rim, feature line, edge or curve of an item that passes a (3,) place; it follows it.
-
-        poles: between corners; as few as the tolerance needs where that is not given.
-        """
-        recipe = LineTaken(self.item(item.id).id, np.array(place, dtype=float), poles or 0)
-        return self._derived("line taken", "Curve", recipe)
-
-    def sections(
-        self,
-        along: str | ArrayLike | AnyItem = "z",
-        spacing: float | None = None,
-        count: int | None = None,
-        poles: int | None = USUAL_POLES,
-        tolerance: float | None = None,
-        round_axis: bool = False,
-        place: ArrayLike = (0.0, 0.0, 0.0),
-        half: bool = False,
-        side: ArrayLike | None = None,
-        between: tuple[float, float] | None = None,
-        degree: int = 3,
-    ) -> list[AnyItem]:
-        """Cut the reference scan into sections and fit each by so many poles, or to a tolerance with ``poles=None``.
-
-        along: "x", "y", "z", a direction, or a curve's item that the planes stand square to; with round_axis the
-        axis round which they are turned, through ``place``. half: of a radial section only one side. side: a
-        direction; only what lies that way of ``place`` counts. between: mm along the direction, the first and the
-        last plane. The curves follow the scan; edit one and a loft through it follows.
-        """
-        keep = None if side is None else np.array([np.asarray(place, dtype=float), np.asarray(side, dtype=float)])
-        cuts = self._cuts(along, spacing, count, round_axis, place, half, between)
-        cuts = cuts if keep is None else [Cut(cut.plane, keep) for cut in cuts]
-        fit = self.tolerance if tolerance is None and poles is None else tolerance
-        made = trace_sections(self.scan, cuts, poles, fit, degree, None, self._progress)
-        # one that goes by a tolerance of its own keeps the poles that this took
-        counts = [
-            poles or (0 if tolerance is None else one.fitted.curve.count - degree * one.line.closed) for one in made
-        ]
-        recipes = [(SectionCurve.of(one, n, degree), one.fitted.curve) for one, n in zip(made, counts, strict=True)]
-        before = set(self.document.items)
-        self._do(edits.curves.traced(self.document, recipes))
-        found = [item for item in self.items if item.id not in before]
-        self._traced |= {item.id: one.fitted for item, one in zip(found, made, strict=True)}
-        return found
-
-    def traced_of(self, item: AnyItem) -> FittedCurve:
-        """How a section stands to its cut of the scan; raises ArabesqueError for one that was not traced here."""
-        traced = self._traced.get(item.id)
-        if traced is None:
-            raise ArabesqueError(f"{item.name} was not traced here", "Ask for a curve that .sections returned")
-        return traced
-
-    def loft(
-        self,
-        sections: Iterable[AnyItem],
-        degree: int = 3,
-        closed: bool = False,
-        reach: tuple[float, float] = (0.0, 0.0),
-        ordered: bool = False,
-    ) -> AnyItem:
-        """Lay a surface through curves; it follows them. reach: mm beyond the first and the last.
-
-        ordered: their order is found, whatever it was, so that the surface looks the way the scan does. Raises
-        FitProblem, naming the section, where they do not
-        correspond.
-        """
-        items = [self.item(item.id) for item in sections]
-        if ordered:
-            items = [items[k] for k in in_order([item.shape for item in items])]
-        way = LoftWay(degree, closed, *reach)
-        scan = self.document.reference_scan if ordered else None
-        order, surface = outward_loft([item.shape for item in items], way, scan)
-        if order[0]:
-            way = replace(way, before=way.after, after=way.before)
-        change = edits.curves.lofted(self.document, [items[k].id for k in order], way, surface)
-        self._do(change)
-        assert change.select is not None
-        return self.document[change.select]
-
     def end_at_turn(self, patch: AnyItem) -> AnyItem:
         """Lay a patch from four corners anew, ended at the line at which its net turns with the form.
 
@@ -363,14 +277,6 @@ class Project:
         self._do(edits.items.derived_again(self.document, item, "ended where it turns", again.surface, recipe, made_of))
         self._fits[item.id] = again
         return self.item(item.id)
-
-    def patch_over(self, curves: Iterable[AnyItem], degree: tuple[int, int] | None = None) -> AnyItem:
-        """Lay a patch whose sides are parts of four curves that meet or cross, in any order; it follows them."""
-        recipe = PatchOfCurves(tuple(self.item(item.id).id for item in curves), degree)
-        fit = recipe.fit(given(self.document, recipe), self._progress)
-        item = self._derived(f"patch of {fit.surface.count} points over four curves", "Patch", recipe, fit.surface)
-        self._fits[item.id] = fit
-        return item
 
     def patch_between(
         self, ring: Iterable[tuple[AnyItem, int] | ArrayLike], degree: tuple[int, int] = (3, 3), tangent: bool = False
@@ -438,7 +344,9 @@ class Project:
 
     def joins(self, items: Iterable[AnyItem] | None = None) -> list[Join]:
         """How patches (all, unless some are given) meet: gap, angle, curvature, the grade in words; the worst first."""
-        shapes = [item.shape for item in (self.items if items is None else items) if can(item.shape, Rimmed)]
+        some = [item.shape for item in (self.items if items is None else items) if can(item.shape, Rimmed)]
+        # the patches of a network meet each other too
+        shapes = [patch for shape in some for patch in (shape.patches() if can(shape, Sampled) else (shape,))]
         return sorted(find_joins(shapes), key=Join.rank)
 
     def undo(self) -> str | None:
@@ -461,30 +369,6 @@ class Project:
         self._work.commit(change.label, change.document)
         if any_stale(self.document):
             self._work.amend(rebuilt(self.document, self._progress))
-
-    def _cuts(
-        self,
-        along: str | ArrayLike | AnyItem,
-        spacing: float | None,
-        count: int | None,
-        round_axis: bool,
-        place: ArrayLike,
-        half: bool,
-        between: tuple[float, float] | None,
-    ) -> list[Cut]:
-        if isinstance(along, Item):
-            guide = self.item(along.id).shape
-            if not isinstance(guide, Curve):
-                raise ArabesqueError(f"{along.name} is no curve", "Give a curve that the sections stand square to")
-            return planes_across(guide, spacing, count)
-        if isinstance(along, str):
-            if along not in ("x", "y", "z"):
-                raise ArabesqueError(f"'{along}' is no axis", "Give x, y, z, a direction or a curve")
-            along = np.eye(3)["xyz".index(along)]
-        way = np.asarray(along, dtype=float)
-        if not round_axis:
-            return planes_along(self.scan, way, spacing, count, None, between)
-        return planes_round(np.asarray(place, dtype=float), way, count or 0, half)
 
     def _covered(self) -> Bools:
         """Triangles of the scan that lie below patches."""

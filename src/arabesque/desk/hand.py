@@ -59,7 +59,7 @@ class Hand(QObject):
     def take_up_again(self, item: Item) -> None:
         """Take up the tool that made a derived item, with the item selected."""
         made = type(item.recipe)
-        kind = next((tool for tool in TOOLS if tool.makes is made), None)
+        kind = next((tool for tool in TOOLS if made is tool.makes or made in tool.also_makes), None)
         if kind is not None:
             self._session.select(item.id)
             self.take_up(kind)

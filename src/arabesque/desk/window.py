@@ -47,6 +47,7 @@ from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.deliver.export import Export
 from arabesque.desk.tools.preferences import Preferences
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.drawing import Paper
 from arabesque.desk.view.navigation import PRESETS
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Scene
@@ -151,6 +152,11 @@ class Window(QMainWindow):
         self.view.pivot = self.sight.place_under
         self.view.resized.connect(self._show_start_page)
         self.view.resized.connect(lambda: self.chips.fit_into(self.view.width()))
+        self.paper = Paper(self.view)
+        self.view.resized.connect(lambda: self.paper.place(self.view.size()))
+        self.paper.pressed.connect(lambda pointer: self.hand.tool.paper_press(pointer))
+        self.paper.moved.connect(lambda pointer, dragging: self.hand.tool.paper_move(pointer, dragging))
+        self.paper.released.connect(lambda pointer: self.hand.tool.paper_release(pointer))
         self.view.pressed.connect(self._pressed)
         self.view.moved.connect(lambda pointer, dragging: self.hand.tool.move(pointer, dragging))
         self.view.released.connect(lambda pointer: self.hand.tool.release(pointer))
@@ -269,6 +275,7 @@ class Window(QMainWindow):
             # in the middle of a drag no command comes or goes
             self.commands.refresh()
         self.fit_strip.says.setText(self.hand.tool.says)
+        self.paper.show_drawing(self.hand.tool.drawing)
         self._show_start_page()
         self._show_safety()
         self.view.refresh()

@@ -17,7 +17,7 @@ from arabesque.errors import FitProblem
 from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix
 from arabesque.fitting.network_seams import Seam, inner_seams, outer_seams
-from arabesque.fitting.network_space import NetworkSpace, PatchLayout
+from arabesque.fitting.network_space import NetworkSpace
 from arabesque.fitting.patch import FitSettings, normal_equations, pulls_on
 from arabesque.geometry import Surface, basis_matrix, coons_net, even_parameters, greville
 from arabesque.progress import Progress, silent
@@ -56,7 +56,10 @@ class Demand:
 
 @dataclass(frozen=True, eq=False)
 class Solved:
-    """Unknowns (count, 3) of a space, and the patches that they make. angle: the largest over inner borders, degrees."""
+    """Unknowns (count, 3) of a space, and the patches that they make.
+
+    angle: the largest over inner borders, degrees.
+    """
 
     space: NetworkSpace
     unknowns: Floats
@@ -191,8 +194,8 @@ class _Solver:
             matrix, right = normal_equations(surface.points, pulls, (bu[0], bv[0]), energy)
         else:
             n = surface.count
-            matrix = np.kron(energy, np.eye(3))
-            right = -(energy @ surface.points.reshape(n, 3)).ravel()
+            matrix = np.asarray(np.kron(energy, np.eye(3)), dtype=np.float64)
+            right = np.asarray(-(energy @ surface.points.reshape(n, 3)).ravel(), dtype=np.float64)
         even = EVEN * evenness_matrix(surface)
         matrix = matrix + even
         right = right - even @ surface.points.ravel()
@@ -219,11 +222,10 @@ class _Solver:
         now = basis @ x[columns]
         ways = unit(np.gradient(places, axis=0))
         gap = places - now
-        weight = np.full((len(places), 3, 3), 0.0)
-        square = np.eye(3) - (1 - SLIDE) * ways[:, :, None] * ways[:, None, :]
+        square = np.asarray(np.eye(3) - (1 - SLIDE) * ways[:, :, None] * ways[:, None, :], dtype=np.float64)
         if self.scan is not None and up == 0.0:
             normals = self.scan.closest(now).normals
-            square = square - np.einsum("na,nb->nab", normals, normals)
+            square -= normals[:, :, None] * normals[:, None, :]
         weight = across * square / len(places) / len(self._lines)
         m = basis.shape[1]
         whole = np.einsum("ni,nab,nk->iakb", basis, weight, basis, optimize=True).reshape(3 * m, 3 * m)
@@ -268,7 +270,7 @@ class _System:
         """
         from scipy.sparse.linalg import splu  # not needed at the start of the window
 
-        index, size = [], 3 * self._count
+        size = 3 * self._count
         rows, columns, values = [], [], []
         for unknowns, matrix in self._blocks:
             index = (3 * unknowns[:, None] + np.arange(3)).ravel().astype(np.int32)
@@ -287,9 +289,7 @@ class _System:
         soft = _stacked(whole, tied, TIE * scale)
         right = np.concatenate([self._right.ravel(), -tied @ x.ravel()])
         try:
-            factors = splu(
-                soft, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
-            )
+            factors = splu(soft, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
         except RuntimeError as problem:  # exactly singular
             raise FitProblem("The patches have folded onto each other", "Move the curves apart") from problem
         found = factors.solve(right)

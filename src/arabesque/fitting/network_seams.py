@@ -138,7 +138,7 @@ class OuterSeam(Seam):
 def inner_seams(space: NetworkSpace, order: int) -> list[Seam]:
     """A seam for every interval of a line that has patches on both sides and is not sharp."""
     return [
-        InnerSeam(*(_flank(space, *one) for one in pair), order)
+        InnerSeam(_flank(space, *pair[0]), _flank(space, *pair[1]), order)
         for line, pair in _by_interval(space)
         if len(pair) == 2 and not space.layout.lines[line].sharp
     ]
@@ -147,9 +147,7 @@ def inner_seams(space: NetworkSpace, order: int) -> list[Seam]:
 def outer_seams(space: NetworkSpace, beside: Sequence[Surface], order: int, reach: float) -> list[Seam]:
     """A seam for every interval of a line with a patch on one side only, where something lies beside it."""
     return [
-        OuterSeam(_flank(space, *pair[0]), beside, order, reach)
-        for _, pair in _by_interval(space)
-        if len(pair) == 1
+        OuterSeam(_flank(space, *pair[0]), beside, order, reach) for _, pair in _by_interval(space) if len(pair) == 1
     ]
 
 
@@ -222,9 +220,7 @@ def _bend(flank: Flank, normals: Floats, e: Floats, d: Floats, second: Floats) -
     across = d - along[:, None] * e
     h = np.linalg.norm(across, axis=1)
     alpha, beta = 1.0 / h, -along / h
-    bent = (
-        (alpha**2)[:, None] * second[2] + (2 * alpha * beta)[:, None] * second[1] + (beta**2)[:, None] * second[0]
-    )
+    bent = (alpha**2)[:, None] * second[2] + (2 * alpha * beta)[:, None] * second[1] + (beta**2)[:, None] * second[0]
     value = np.einsum("nc,nc->n", normals, bent)
     # what lies in the tangent plane turns the normal rather than the section
     flat = bent - value[:, None] * normals

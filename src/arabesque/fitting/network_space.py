@@ -71,7 +71,7 @@ class PatchLayout:
     quads: tuple[Quad, ...]
     mesh_of: tuple[int, ...]
 
-    def strips(self) -> list[list[Ints]]:
+    def strips(self) -> list[Ints]:
         """For each line the number of the strip that each of its intervals belongs to.
 
         Intervals that face each other across a quad are of one strip: they have as many spans.
@@ -92,7 +92,7 @@ class PatchLayout:
                     parent[max(a, b)] = min(a, b)
         roots = np.array([root(k) for k in range(len(parent))])
         _, numbers = np.unique(roots, return_inverse=True)
-        return [numbers[offset[k] : offset[k + 1]] for k in range(len(self.lines))]
+        return [np.asarray(numbers[offset[k] : offset[k + 1]], dtype=np.int64) for k in range(len(self.lines))]
 
 
 class NetworkSpace:
@@ -132,7 +132,7 @@ class NetworkSpace:
 
     @cached_property
     def ties(self) -> csr_array:
-        """(k, count) sums of unknowns that are 0: lines meet at nodes, and closed ones run smoothly over their start."""
+        """(k, count) sums of unknowns that are 0: lines meet at nodes, closed ones run smoothly over their start."""
         rows: list[tuple[Ints, Floats]] = []
         first: dict[int, tuple[int, float]] = {}
         for number, line in enumerate(self.layout.lines):

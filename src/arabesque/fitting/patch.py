@@ -224,7 +224,7 @@ def _step(
         ) from problem
     if ways.dtype != bool:
         return (ways @ solved).reshape(points.shape)
-    move = np.zeros(3 * nu * nv)
+    move = np.zeros(points.size)
     move[ways] = solved
     return move.reshape(points.shape)
 

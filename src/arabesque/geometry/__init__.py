@@ -65,7 +65,7 @@ from arabesque.geometry.reshaping import (
 from arabesque.geometry.rims import Edge, Rim
 from arabesque.geometry.sampling import even_parameters
 from arabesque.geometry.sketch import Element, ElementKind, Relation, RelationKind, Sketch
-from arabesque.geometry.surface import Surface, edge_curve
+from arabesque.geometry.surface import Surface, edge_curve, parameter_line
 from arabesque.geometry.tessellation import tessellate
 from arabesque.geometry.trimming import Trim
 from arabesque.geometry.twin import (
@@ -151,6 +151,7 @@ __all__ = [
     "nearest_twin",
     "over_quadrangle",
     "parallel",
+    "parameter_line",
     "parameter_step",
     "parts_of_curve",
     "reach_along",

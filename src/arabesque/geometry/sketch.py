@@ -68,7 +68,8 @@ class RelationKind(Enum):
 @dataclass(frozen=True)
 class Element:
     """points: numbers of those of the sketch: both ends of a line; centre, start and end of an arc, which runs
-    counter-clockwise; centre and a place of a circle; places of a spline. aid: helps to draw, is no part of the form."""
+    counter-clockwise; centre and a place of a circle; places of a spline. aid: it helps to
+    draw and is no part of the form."""
 
     kind: ElementKind
     points: tuple[int, ...]
@@ -108,9 +109,7 @@ class Sketch:
                 raise InvalidShape(f"The {element.kind.value[0]} of a sketch lacks a point", cure)
         for relation in self.relations:
             counts = [len(self.elements) if letter == "e" else len(flat) for letter in relation.kind.of]
-            if len(relation.of) != len(counts) or not all(
-                0 <= k < n for k, n in zip(relation.of, counts, strict=True)
-            ):
+            if len(relation.of) != len(counts) or not all(0 <= k < n for k, n in zip(relation.of, counts, strict=True)):
                 raise InvalidShape(f"The relation '{relation.kind.word}' is of nothing", cure)
 
     @property

@@ -263,3 +263,11 @@ def edge_curve(surface: Surface, edge: int) -> Curve:
     if weights is not None:
         weights = np.take(weights, -at_end, across)
     return Curve(surface.degree[1 - across], surface.knots[1 - across], points, weights)
+
+
+def parameter_line(surface: Surface, axis: int, at: float) -> Curve:
+    """The line of a patch on which the parameter along ``axis`` (0: u) is fixed, exactly."""
+    basis = basis_matrix(surface.knots[axis], surface.degree[axis], np.array([float(at)]), 0)[0]
+    rows = np.tensordot(basis, np.swapaxes(surface.coefficients, 0, axis), axes=1)
+    points, weights = (rows, None) if surface.weights is None else (rows[:, :3] / rows[:, 3:], rows[:, 3])
+    return Curve(surface.degree[1 - axis], surface.knots[1 - axis], points, weights)

@@ -1,5 +1,5 @@
 """The headless commands, one module each: ``WORD``, ``HELP``, ``arguments`` and ``run``."""
 
-from arabesque.headless import compare, patch, prepare, run_script, section, simulate, suggest
+from arabesque.headless import compare, network, patch, prepare, run_script, section, simulate, suggest
 
-COMMANDS = (simulate, patch, suggest, section, prepare, compare, run_script)
+COMMANDS = (simulate, patch, suggest, section, network, prepare, compare, run_script)

@@ -12,7 +12,9 @@ from arabesque.units import MILLIMETRES
 USUAL_TOLERANCE = 0.2
 """mm: a usual first tolerance for a styling surface (common practice)."""
 
-_LENGTHS = {"tolerance", "rms", "p95", "p99", "max", "inlier_rms", "inlier_p99", "lowest", "highest", "u", "v"}
+_LENGTHS = {
+    "tolerance", "rms", "p95", "p99", "max", "inlier_rms", "inlier_p99", "lowest", "highest", "u", "v", "off_curves",
+}  # fmt: skip
 
 
 def add_common(parser: argparse.ArgumentParser) -> None:

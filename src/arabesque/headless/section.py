@@ -29,7 +29,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--half", action="store_true", help="with --round: one side of the axis only")
     parser.add_argument("--side", type=point, metavar="x,y,z", help="a direction: only what lies that way of --at")
     parser.add_argument("--loft", metavar="OUT", help="the surface through them: .step, .igs")
-    parser.add_argument("--curves", metavar="OUT", help="the curves themselves: .step, .igs")
+    parser.add_argument("--curves", metavar="OUT", help="the curves themselves: .step, .igs; flat ones .dxf, .svg")
     add_common(parser)
 
 
@@ -58,6 +58,7 @@ def run(options: argparse.Namespace) -> None:
             half=options.half,
             side=options.side,
             between=between,
+            alike=bool(options.loft) and options.poles is None,
         )
         rms, worst = set_figures([project.traced_of(item) for item in curves])
         record = {

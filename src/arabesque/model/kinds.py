@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Elementary, Face, Surface
+from arabesque.geometry import Curve, Elementary, Face, Patchwork, Sketch, Surface
 from arabesque.reading import LineSet, Regions
 from arabesque.scan import Scan
 
@@ -26,6 +26,8 @@ KINDS = (
     Kind("surface", Surface, "Control points", lambda surface: surface.count),
     Kind("face", Face, "Control points", lambda face: face.count),
     Kind("true shape", Elementary, "Control points", lambda shape: shape.count),
+    Kind("patchwork", Patchwork, "Control points", lambda work: work.count),
+    Kind("sketch", Sketch, "Elements", lambda sketch: sketch.count),
     Kind("regions", Regions, "Areas", lambda regions: len(regions.areas)),
     Kind("lines", LineSet, "Lines", lambda lines: lines.count),
 )

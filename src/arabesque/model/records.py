@@ -22,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.geometry import Elementary, Plane
+from arabesque.geometry import Elementary, Patchwork, Plane
 from arabesque.model.document import Document, Layer
 from arabesque.model.formats import FORMAT, IMAGES_ARE_ITEMS, upgraded
 from arabesque.model.item import Item
@@ -173,7 +173,10 @@ def _kept(made: type) -> tuple[str, ...]:
 @cache
 def _hints(made: type) -> dict[str, Any]:
     hints = get_type_hints(made)
-    return {**hints, "shape": Shape} if made is Item else hints
+    if made is Item:
+        return {**hints, "shape": Shape}
+    # a patch of it may be a true shape
+    return {**hints, "surfaces": tuple[Shape, ...]} if made is Patchwork else hints
 
 
 _MADE_AS_SHAPES = set(_SHAPES.values())

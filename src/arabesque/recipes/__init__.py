@@ -2,9 +2,13 @@
 
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.curve_on_scan import CurveOnScan
+from arabesque.recipes.curves import BlendCurve, CurveThrough, EndOf, ParameterLine
 from arabesque.recipes.line_taken import LineTaken
 from arabesque.recipes.loft_through import LoftThrough
 from arabesque.recipes.mirror import Mirror
+from arabesque.recipes.network_of_curves import NetworkOfCurves
+from arabesque.recipes.on_curves import DrawnOut, Pushed, SweepAlong, Turned
+from arabesque.recipes.on_the_scan import AreaBorder, CutBySurface, ProjectedCurve, SetOffCurve
 from arabesque.recipes.patch_between import PatchBetween, RingPiece
 from arabesque.recipes.patch_of_curves import PatchOfCurves
 from arabesque.recipes.patch_on_scan import PatchOnScan
@@ -22,23 +26,48 @@ RECIPES: tuple[type[Recipe], ...] = (
     LoftThrough,
     PatchOfCurves,
     LineTaken,
+    NetworkOfCurves,
+    CurveThrough,
+    BlendCurve,
+    ParameterLine,
+    CutBySurface,
+    ProjectedCurve,
+    SetOffCurve,
+    AreaBorder,
+    SweepAlong,
+    DrawnOut,
+    Turned,
+    Pushed,
 )
 
 __all__ = [
     "RECIPES",
+    "AreaBorder",
+    "BlendCurve",
     "CurveOnScan",
+    "CurveThrough",
+    "CutBySurface",
+    "DrawnOut",
+    "EndOf",
     "Given",
     "LineTaken",
     "LoftThrough",
     "Mirror",
+    "NetworkOfCurves",
+    "ParameterLine",
     "PatchBetween",
     "PatchOfCurves",
     "PatchOnScan",
+    "ProjectedCurve",
+    "Pushed",
     "Recipe",
     "RegionShape",
     "RingPiece",
     "SectionCurve",
+    "SetOffCurve",
     "Side",
+    "SweepAlong",
+    "Turned",
     "onto",
     "reordered",
 ]

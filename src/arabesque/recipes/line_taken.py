@@ -12,7 +12,7 @@ from arabesque.geometry import Curve, apply
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.shapes import Guide, Guiding, can
-from arabesque.tracing import FittedCurve, curve_along
+from arabesque.tracing import CORNER, FittedCurve, curve_along
 
 
 @dataclass(frozen=True, eq=False)
@@ -20,6 +20,7 @@ class LineTaken(Recipe):
     """A rim, a feature line, an edge or another curve, by few poles; it follows what it was taken from.
 
     of: id of the item. at: (3,) a place on the line, mm. poles: between corners; 0 for as few as the tolerance needs.
+    degree: 3 or 5. corner: degrees from which on a turn stays a corner.
     """
 
     word = "line taken"
@@ -27,6 +28,8 @@ class LineTaken(Recipe):
     of: str
     at: Floats
     poles: int = 0
+    degree: int = 3
+    corner: float = CORNER
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "at", frozen_array(self.at, (3,), np.float64, what="Place"))
@@ -57,4 +60,5 @@ class LineTaken(Recipe):
     def fit(self, given: Given) -> FittedCurve:
         """The curve with how it stands to the line."""
         line = self.line(given)
-        return curve_along(line.points, line.closed, self.poles or None, None if self.poles else given.tolerance)
+        tolerance = None if self.poles else given.tolerance
+        return curve_along(line.points, line.closed, self.poles or None, tolerance, self.degree, self.corner)

@@ -9,6 +9,7 @@ from arabesque.scan.lighten import coarse_stand_in
 from arabesque.scan.mesh import Closest, Scan, pair_graph
 from arabesque.scan.topology import (
     Health,
+    border_rings,
     edge_length,
     examine,
     kept,
@@ -27,6 +28,7 @@ __all__ = [
     "Scan",
     "ScanCurvature",
     "Walk",
+    "border_rings",
     "calmed_normals",
     "calming_rounds",
     "coarse_stand_in",

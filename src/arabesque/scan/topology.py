@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 
-from arabesque.arrays import Bools, Ints
+from arabesque.arrays import Bools, Floats, Ints
 from arabesque.scan.mesh import Scan
 
 
@@ -127,6 +127,12 @@ def rims(scan: Scan) -> list[Ints]:
                     path.append(point)
     rings = [ring for ring in rings if len(ring) >= 3]
     return sorted(rings, key=lambda ring: -ring_length(scan, ring))
+
+
+def border_rings(scan: Scan, mask: Bools) -> list[Floats]:
+    """The (n, 3) places of each closed ring round some triangles (m,), the longest first."""
+    part = kept(scan, mask)
+    return [part.points[ring] for ring in rims(part)]
 
 
 def ring_length(scan: Scan, ring: Ints) -> float:

@@ -13,10 +13,11 @@ import numpy as np
 
 from arabesque.errors import FileProblem
 from arabesque.files import readable, written
-from arabesque.geometry import Curve, Elementary, ElementaryKind, Face, Surface, Trim, split_surface, tessellate
+from arabesque.geometry import Curve, Elementary, ElementaryKind, Face, Sketch, Surface, Trim, split_surface, tessellate
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, write_mesh
 from arabesque.shapes import Sampled, Shape, can
+from arabesque.solid.drawing import write_drawing
 from arabesque.solid.worker import KernelWorker
 
 FULL_SHARE = 1 - 1e-6
@@ -34,6 +35,8 @@ class FileKind(Enum):
     STL = ("STL triangles", ".stl")
     OBJ = ("OBJ triangles", ".obj")
     PLY = ("PLY triangles", ".ply")
+    DXF = ("DXF drawing of flat curves", ".dxf")
+    SVG = ("SVG drawing of flat curves", ".svg")
 
     @property
     def suffix(self) -> str:
@@ -44,6 +47,11 @@ class FileKind(Enum):
     def is_mesh(self) -> bool:
         """True for triangles, which need a chord tolerance."""
         return self in (FileKind.STL, FileKind.OBJ, FileKind.PLY)
+
+    @property
+    def is_flat(self) -> bool:
+        """True for drawings, which hold curves in one plane only."""
+        return self in (FileKind.DXF, FileKind.SVG)
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,6 +81,10 @@ def deliver(
     surfaces: list[Surface] = [patch for _, shape in items if can(shape, Sampled) for patch in shape.patches()]
     if not items or (kind.is_mesh and not surfaces):
         raise FileProblem("There is no surface to write", "Make or show a patch first")
+    if kind.is_flat:
+        curves = [(name, part) for name, shape in items for part in _parts(shape) if isinstance(part, Curve)]
+        write_drawing(path, curves, kind is FileKind.SVG, unit)
+        return []
     with written(path) as beside:
         if kind.is_mesh:
             write_mesh(beside, _mesh(surfaces, chord, progress), unit)
@@ -90,11 +102,13 @@ def deliver(
 
 
 def deliverable(shape: Shape) -> bool:
-    """True for what can be written: curves, and what consists of patches."""
-    return isinstance(shape, Curve) or can(shape, Sampled)
+    """True for what can be written: curves, sketches, and what consists of patches."""
+    return isinstance(shape, Curve | Sketch) or can(shape, Sampled)
 
 
 def _parts(shape: Shape) -> Sequence[Surface | Curve]:
+    if isinstance(shape, Sketch):
+        return shape.curves
     return shape.patches() if can(shape, Sampled) else (cast(Curve, shape),)
 
 

@@ -1,19 +1,35 @@
 """Curves on the scan and the sections of it, and the surfaces that stand on them."""
 
 from arabesque.tracing.along import curve_along, end_to_end
+from arabesque.tracing.crossings import Crossing, Crossings, cuts_of, every_crossing, parts_at
 from arabesque.tracing.cuts import (
     Cut,
     CutLine,
     aligned,
     cut_scan,
+    level_lines,
     planes_across,
     planes_along,
     planes_round,
 )
 from arabesque.tracing.fit import CORNER, MOST_POLES, FittedCurve, corners_of, fit_curve, fit_polyline, through
-from arabesque.tracing.loft import LoftWay, begun_at, corresponding, in_order, is_closed, loft, outward_loft
-from arabesque.tracing.meeting import Approach, Ring, closest_approach, ring_of_curves
+from arabesque.tracing.lines_and_arcs import Traced, lines_and_arcs, taken
+from arabesque.tracing.loft import (
+    LoftWay,
+    OutwardLoft,
+    begun_at,
+    corresponding,
+    in_order,
+    is_closed,
+    loft,
+    odd_sections,
+    outward_loft,
+)
+from arabesque.tracing.meeting import Approach, Ring, closed_ring, closest_approach, ring_of_curves
+from arabesque.tracing.meshes import CurveMeshes, Mesh, find_meshes
+from arabesque.tracing.network import Meeting, NetworkFit, patches_over, polynomial
 from arabesque.tracing.on_scan import curve_on_scan
+from arabesque.tracing.on_shapes import line_near, projected, set_off, surface_cuts
 from arabesque.tracing.section_set import (
     USUAL_POLES,
     TracedSection,
@@ -21,41 +37,111 @@ from arabesque.tracing.section_set import (
     section_like,
     set_figures,
     trace_sections,
+    turned_over,
 )
+from arabesque.tracing.shaping import (
+    End,
+    Pull,
+    blended,
+    end_beside,
+    end_of,
+    joined_curves,
+    lengthened,
+    lower_curve,
+    matched,
+    nearest_ends,
+    pulled,
+    raise_curve,
+    reaching,
+    with_end,
+)
+from arabesque.tracing.sketch_edits import trimmed_at, without_elements
+from arabesque.tracing.sketch_solver import Solved, solved, with_relation
+from arabesque.tracing.sweeping import draw_out, sweep
+from arabesque.tracing.true_forms import circle_of, is_straight, pushed, turned
 
 __all__ = [
     "CORNER",
     "MOST_POLES",
     "USUAL_POLES",
     "Approach",
+    "Crossing",
+    "Crossings",
+    "CurveMeshes",
     "Cut",
     "CutLine",
+    "End",
     "FittedCurve",
     "LoftWay",
+    "Meeting",
+    "Mesh",
+    "NetworkFit",
+    "OutwardLoft",
+    "Pull",
     "Ring",
+    "Solved",
+    "Traced",
     "TracedSection",
     "aligned",
     "begun_at",
+    "blended",
+    "circle_of",
+    "closed_ring",
     "closest_approach",
     "corners_of",
     "corresponding",
     "curve_along",
     "curve_on_scan",
     "cut_scan",
+    "cuts_of",
+    "draw_out",
+    "end_beside",
+    "end_of",
     "end_to_end",
+    "every_crossing",
+    "find_meshes",
     "fit_curve",
     "fit_polyline",
     "fitted_section",
     "in_order",
     "is_closed",
+    "is_straight",
+    "joined_curves",
+    "lengthened",
+    "level_lines",
+    "line_near",
+    "lines_and_arcs",
     "loft",
+    "lower_curve",
+    "matched",
+    "nearest_ends",
+    "odd_sections",
     "outward_loft",
+    "parts_at",
+    "patches_over",
     "planes_across",
     "planes_along",
     "planes_round",
+    "polynomial",
+    "projected",
+    "pulled",
+    "pushed",
+    "raise_curve",
+    "reaching",
     "ring_of_curves",
     "section_like",
     "set_figures",
+    "set_off",
+    "solved",
+    "surface_cuts",
+    "sweep",
+    "taken",
     "through",
     "trace_sections",
+    "trimmed_at",
+    "turned",
+    "turned_over",
+    "with_end",
+    "with_relation",
+    "without_elements",
 ]

@@ -180,9 +180,7 @@ def _drawn(blank: Sketch, places: Floats, pieces: list[Piece], closed: bool) -> 
             points.append(centre)
             one, two = part[0] - centre, part[len(part) // 2] - centre
             left = one[0] * two[1] - one[1] * two[0] > 0
-            elements.append(
-                Element(ElementKind.ARC, (len(points) - 1, *((start, joint) if left else (joint, start))))
-            )
+            elements.append(Element(ElementKind.ARC, (len(points) - 1, *((start, joint) if left else (joint, start)))))
         else:
             elements.append(Element(ElementKind.LINE, (start, joint)))
         data.append(part[1:-1] if len(part) > 4 else part)
@@ -193,7 +191,7 @@ def _round_whole(blank: Sketch, places: Floats, tolerance: float) -> tuple[Sketc
     """One circle, where a ring is one."""
     centre, radius = _circle(places)
     if np.isfinite(radius) and np.abs(np.linalg.norm(places - centre, axis=1) - radius).max() <= tolerance:
-        points = np.array([centre, centre + [radius, 0.0]])
+        points = np.array([centre, centre + np.array([radius, 0.0])])
         return replace(blank, flat=points, elements=(Element(ElementKind.CIRCLE, (0, 1)),)), [places]
     return None
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 
@@ -317,18 +318,24 @@ def _closed_across(rows: Floats, degree: int) -> tuple[Floats, Floats]:
     return knots, points.reshape(-1, *rows.shape[1:])
 
 
-def outward_loft(curves: Sequence[Curve], way: LoftWay, scan: Scan | None) -> tuple[list[int], Surface]:
-    """Numbers of sections in their order, or the other way round, so that the loft looks the way the scan does; and
-    that loft."""
+class OutwardLoft(NamedTuple):
+    """A loft that looks the way a scan does. order: numbers of its sections; way: how it runs in that order."""
+
+    order: list[int]
+    way: LoftWay
+    surface: Surface
+
+
+def outward_loft(curves: Sequence[Curve], way: LoftWay, scan: Scan | None, guides: Sequence[Curve] = ()) -> OutwardLoft:
+    """The loft through sections in their order, or the other way round, so that it looks the way the scan does."""
     order = list(range(len(curves)))
-    made = loft(curves, way)
+    made = loft(curves, way, guides)
     if scan is None or looks_outward(made, scan):
-        return order, made
-    return order[::-1], loft(curves[::-1], backwards(way))
+        return OutwardLoft(order, way, made)
+    turned = backwards(way)
+    return OutwardLoft(order[::-1], turned, loft(curves[::-1], turned, guides))
 
 
 def backwards(way: LoftWay) -> LoftWay:
     """The way for the same sections in the other order."""
-    return replace(
-        way, before=way.after, after=way.before, square_first=way.square_last, square_last=way.square_first
-    )
+    return replace(way, before=way.after, after=way.before, square_first=way.square_last, square_last=way.square_first)

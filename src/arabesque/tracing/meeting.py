@@ -11,7 +11,10 @@ import numpy as np
 
 from arabesque.arrays import Floats, tree_of
 from arabesque.errors import FitProblem
+from arabesque.fitting import border_line
 from arabesque.geometry import Curve, curve_between, curve_feet
+from arabesque.scan import Scan
+from arabesque.tracing.fit import fit_curve
 
 READ = 200
 ROUNDS = 60
@@ -56,6 +59,25 @@ def closest_approach(one: Curve, two: Curve) -> Approach:
             break
     here, there = one.at([a])[0], two.at([b])[0]
     return Approach(a, b, (here + there) / 2, float(np.linalg.norm(here - there)))
+
+
+def closed_ring(curves: Sequence[Curve], scan: Scan | None, tolerance: float) -> list[Curve]:
+    """Two curves that face each other with calm lines over the scan between their ends (straight ones without a scan);
+    any other number as they are."""
+    if len(curves) != 2:
+        return list(curves)
+    one, two = curves
+    ends = one.points[[0, -1]]
+    straight = np.linalg.norm(two.points[[0, -1]] - ends, axis=1).sum()
+    turned = np.linalg.norm(two.points[[-1, 0]] - ends, axis=1).sum()
+    facing = two.points[[0, -1]] if straight <= turned else two.points[[-1, 0]]
+    lines = []
+    for start, end in zip(ends, facing, strict=True):
+        if scan is None:
+            lines.append(Curve.bezier(np.array([start, end])))
+        else:
+            lines.append(fit_curve(border_line(start, end, scan).points, None, tolerance / 2).curve)
+    return [one, lines[1], two, lines[0]]
 
 
 def _foot(curve: Curve, place: Floats) -> float:

@@ -162,9 +162,7 @@ def _joined_nodes(arcs: Sequence[Arc], tolerance: float) -> tuple[Floats, list[A
     graph = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(ends), len(ends)))
     count, label = connected_components(graph, directed=False)
     nodes = np.array([ends[label == k].mean(axis=0) for k in range(count)])
-    return nodes, [
-        Arc(arc.curve, arc.part, int(label[arc.start]), int(label[arc.end]), arc.places) for arc in arcs
-    ]
+    return nodes, [Arc(arc.curve, arc.part, int(label[arc.start]), int(label[arc.end]), arc.places) for arc in arcs]
 
 
 def _without_free_ends(arcs: list[Arc]) -> list[Arc]:
@@ -188,11 +186,12 @@ def _rings(nodes: Floats, normals: Floats, arcs: Sequence[Arc]) -> list[Mesh]:
     for node in np.unique(origin):
         leaving = np.flatnonzero(origin == node)
         leaving = leaving[np.argsort(heading[leaving])]
-        for k, half in enumerate(leaving):
-            following[half ^ 1] = leaving[k - 1]
+        for k, out in enumerate(leaving):
+            following[out ^ 1] = leaving[k - 1]
     meshes, seen = [], np.zeros(len(following), dtype=bool)
     for first in range(len(following)):
-        ring, half = [], first
+        ring: list[int] = []
+        half = first
         while not seen[half]:
             seen[half] = True
             ring.append(half)
@@ -231,5 +230,9 @@ def _mesh(ring: Ints, arcs: Sequence[Arc], normals: Floats, origin: Ints, headin
         return None
     turn = np.degrees(heading[ring] - (heading[np.roll(ring, 1) ^ 1] + np.pi))
     turn = (turn + 180.0) % 360.0 - 180.0
-    corners = tuple(np.flatnonzero(np.abs(turn) > CORNER_TURN).tolist())
+    sharp = np.flatnonzero(np.abs(turn) > CORNER_TURN)
+    if len(sharp) < FEWEST <= len(ring) <= MOST:
+        # all that meets there is drawn flat: the nodes are the corners
+        sharp = np.arange(len(ring))
+    corners = tuple(sharp.tolist())
     return Mesh(tuple((int(h // 2), bool(h % 2 == 0)) for h in ring), corners, middle)

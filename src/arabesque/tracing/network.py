@@ -256,10 +256,12 @@ def _passed(solved: Solved, guides: Sequence[Curve]) -> list[tuple[int, Floats]]
     from arabesque.geometry import foot_points
 
     places = np.concatenate([guide.at(np.linspace(*guide.domain, 40)) for guide in guides])
-    away = np.array([
-        np.where(feet.inside, np.linalg.norm(feet.points - places, axis=1), np.inf)
-        for feet in (foot_points(surface, places) for surface in solved.surfaces)
-    ])
+    away = np.array(
+        [
+            np.where(feet.inside, np.linalg.norm(feet.points - places, axis=1), np.inf)
+            for feet in (foot_points(surface, places) for surface in solved.surfaces)
+        ]
+    )
     nearest = away.argmin(axis=0)
     for number in range(len(solved.surfaces)):
         mine = (nearest == number) & np.isfinite(away.min(axis=0))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 
@@ -110,9 +111,7 @@ def layout_of(found: CurveMeshes, scan: Scan | None, sharp: Sequence[int] = ()) 
     A four-sided mesh is one patch. Any other is divided from its middle to the middles of its sides, one patch at each
     corner; a neighbour's side runs past such a middle. sharp: numbers of curves along which patches meet at an angle.
     """
-    build = _Builder(
-        list(found.nodes), [_Piece(arc.places, arc.start, arc.end, arc.curve) for arc in found.arcs], scan
-    )
+    build = _Builder(list(found.nodes), [_Piece(arc.places, arc.start, arc.end, arc.curve) for arc in found.arcs], scan)
     sides: list[list[list[Half]]] = []
     meshes: list[int] = []
     for number, mesh in enumerate(found.filled):
@@ -153,9 +152,6 @@ def _lined(build: _Builder, sides: list[list[list[Half]]], meshes: list[int], sh
                 used[number] = used.get(number, 0) + 1
     partner: dict[tuple[int, bool], tuple[int, bool]] = {}
 
-    def leaving(half: Half) -> tuple[int, bool]:
-        return half
-
     def pair(one: tuple[int, bool], two: tuple[int, bool]) -> None:
         if one not in partner and two not in partner and one[0] != two[0]:
             partner[one], partner[two] = two, one
@@ -163,8 +159,8 @@ def _lined(build: _Builder, sides: list[list[list[Half]]], meshes: list[int], sh
     # halves are named by the end at which they leave a node: (piece, True) leaves its start
     for quad in sides:
         for run in quad:
-            for one, two in zip(run[:-1], run[1:], strict=True):
-                pair((one[0], not one[1]), leaving(two))
+            for one, two in pairwise(run):
+                pair((one[0], not one[1]), two)
     at_node: dict[int, list[tuple[int, bool]]] = {}
     for number in used:
         piece = build.pieces[number]
@@ -192,8 +188,8 @@ def _lined(build: _Builder, sides: list[list[list[Half]]], meshes: list[int], sh
             line = where[run[0][0]][0]
             stops = [_station(where[k], way) for k, way in run]
             made.append(SideOf(line, stops[0][0], stops[-1][1]))
-        one, two, three, four = made
-        quads.append((one, two, three, four))
+        low, right, high, left = made
+        quads.append((low, right, high, left))
     return PatchLayout(np.array(build.nodes), tuple(lines), tuple(quads), tuple(meshes))
 
 
@@ -234,7 +230,8 @@ def _chain(first: int, partner: dict[tuple[int, bool], tuple[int, bool]]) -> tup
 
 
 def _line(build: _Builder, chain: list[Half], closed: bool, used: dict[int, int], sharp: set[int]) -> Line:
-    places, lengths, nodes = [], [0.0], []
+    places: list[Floats] = []
+    lengths, nodes = [0.0], []
     for number, forwards in chain:
         piece = build.pieces[number]
         part = piece.places if forwards else piece.places[::-1]

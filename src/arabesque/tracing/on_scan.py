@@ -9,7 +9,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
-from arabesque.geometry import Curve
+from arabesque.geometry import Curve, Plane
 from arabesque.scan import Scan, rounded_places
 from arabesque.tracing.along import end_to_end
 from arabesque.tracing.fit import checked_places, fit_curve, through
@@ -25,13 +25,34 @@ WORTH, NOISY = 1.6, 2.5
 
 
 def curve_on_scan(
-    places: Floats, scan: Scan, tolerance: float, closed: bool = False, corners: Sequence[int] = (), degree: int = 3
+    places: Floats,
+    scan: Scan,
+    tolerance: float,
+    closed: bool = False,
+    corners: Sequence[int] = (),
+    degree: int = 3,
+    square: Plane | None = None,
 ) -> Curve:
     """The curve through (n, 3) places, between them as near to the scan as few poles bring it.
 
-    corners: numbers of places at which it may turn sharply. A closed curve is smooth over its start. Raises
-    FitProblem for too few places.
+    corners: numbers of places at which it may turn sharply. square: where the curve ends on that plane, it ends square
+    to it. A closed curve is smooth over its start. Raises FitProblem for too few places.
     """
+    made = _drawn(places, scan, tolerance, closed, corners, degree)
+    return made if square is None or closed else _square_to(made, square, tolerance)
+
+
+def _square_to(curve: Curve, plane: Plane, tolerance: float) -> Curve:
+    """The curve with the pole beside an end on the plane brought straight over that end."""
+    points = curve.points.copy()
+    for end, beside in ((0, 1), (-1, -2)):
+        if abs(float(plane.height(points[[end]])[0])) <= tolerance and len(points) > 2:
+            points[end] -= plane.height(points[[end]])[0] * plane.normal
+            points[beside] = points[end] + plane.height(points[[beside]])[0] * plane.normal
+    return curve.with_points(points)
+
+
+def _drawn(places: Floats, scan: Scan, tolerance: float, closed: bool, corners: Sequence[int], degree: int) -> Curve:
     given = checked_places(places)
     if closed and np.linalg.norm(given[0] - given[-1]) < 1e-9:
         given = given[:-1]

@@ -111,7 +111,7 @@ def set_off(curve: Curve, scan: Scan, distance: float) -> Floats:
 
 
 def _edge(scan: Scan) -> float:
-    sides = scan.points[scan.triangles[: 2000, 1]] - scan.points[scan.triangles[: 2000, 0]]
+    sides = scan.points[scan.triangles[:2000, 1]] - scan.points[scan.triangles[:2000, 0]]
     return float(np.median(np.linalg.norm(sides, axis=1)))
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
-from arabesque.geometry import Curve
+from arabesque.geometry import Curve, reversed_curve
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 from arabesque.tracing.cuts import Cut, CutLine, aligned, cut_scan
@@ -23,12 +23,14 @@ USUAL_POLES = 7
 
 @dataclass(frozen=True, eq=False)
 class TracedSection:
-    """A section where it was cut, and as it was fitted. others: how many more lines the plane cuts."""
+    """A section where it was cut, and as it was fitted. others: how many more lines the plane cuts. poles: as they
+    are asked for."""
 
     cut: Cut
     line: CutLine
     fitted: FittedCurve
     others: int
+    poles: int
 
 
 def trace_sections(
@@ -38,13 +40,15 @@ def trace_sections(
     tolerance: float | None = None,
     degree: int = 3,
     guide: Curve | None = None,
+    alike: bool = False,
     progress: Progress = silent,
 ) -> list[TracedSection]:
     """One curve for each plane that cuts the scan, in the order of the planes.
 
     Of several lines the one that goes on from the plane before is taken. guide: closed sections begin where they come
-    nearest to it; else where they twist least. Raises FitProblem when no plane cuts the scan, or a line cannot be
-    fitted.
+    nearest to it; else where they twist least. alike: what goes by a tolerance gets as many poles as the section that
+    needs most, so that a loft through all of them is light. Raises FitProblem when no plane cuts the scan, or a line
+    cannot be fitted.
     """
     found: list[tuple[Cut, CutLine, int]] = []
     for number, cut in enumerate(cuts):
@@ -54,11 +58,18 @@ def trace_sections(
             found.append((cut, _going_on(lines, found[-1][1] if found else None), len(lines) - 1))
     if not found:
         raise FitProblem("No plane cuts the scan", "Move the sections to where the scan is")
-    made = []
+    made: list[TracedSection] = []
     for number, line in enumerate(aligned([line for _, line, _ in found], guide)):
         progress(0.5 + 0.5 * number / len(found), f"Fitting {number + 1} of {len(found)}")
         cut, _, others = found[number]
-        made.append(TracedSection(cut, line, fitted_section(line, poles, tolerance, degree), others))
+        fit = fitted_section(line, poles, tolerance, degree)
+        made.append(TracedSection(cut, line, fit, others, fit.curve.count - degree * line.closed))
+    most = max(one.poles for one in made)
+    if alike and any(one.poles < most for one in made):
+        return [
+            one if one.poles == most else replace(one, fitted=fitted_section(one.line, most, None, degree), poles=most)
+            for one in made
+        ]
     return made
 
 
@@ -101,3 +112,11 @@ def _going_on(lines: Sequence[CutLine], before: CutLine | None) -> CutLine:
 def set_figures(fitted: Sequence[FittedCurve]) -> tuple[float, float]:
     """rms and worst of several fitted curves together, mm: what window and reports tell."""
     return float(np.sqrt(np.mean([one.rms**2 for one in fitted]))), max(one.worst for one in fitted)
+
+
+def turned_over(one: TracedSection) -> TracedSection:
+    """The same section run the other way; a closed one begins where it began."""
+    points = one.line.points
+    back = np.vstack([points[:1], points[:0:-1]]) if one.line.closed else points[::-1]
+    line = CutLine(back, one.line.closed, one.line.plane)
+    return replace(one, line=line, fitted=replace(one.fitted, curve=reversed_curve(one.fitted.curve)))

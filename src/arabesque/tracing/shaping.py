@@ -169,7 +169,9 @@ def joined_curves(one: Curve, two: Curve, order: int, within: float) -> Curve:
     first = matched(first, True, back, order)
     second = matched(second, False, middle, order)
     # of one speed at the joint, knots that are not needed any more can go
-    speeds = [float(np.linalg.norm(c.derivatives(np.array([c.domain[k]]), 1)[1, 0])) for k, c in ((1, first), (0, second))]
+    speeds = [
+        float(np.linalg.norm(c.derivatives(np.array([c.domain[k]]), 1)[1, 0])) for k, c in ((1, first), (0, second))
+    ]
     scaled = Curve(degree, second.knots[0] + (second.knots - second.knots[0]) * speeds[1] / speeds[0], second.points)
     points = scaled.points.copy()
     points[0] = first.points[-1]

@@ -92,9 +92,7 @@ def fitted(sketch: Sketch, data: Sequence[Floats]) -> tuple[Sketch, Floats]:
     return made.sketch, np.abs(distances(made.sketch.flat))
 
 
-def _settled(
-    sketch: Sketch, relations: Sequence[Relation], hand: tuple[int, Floats] | None
-) -> tuple[Floats, float]:
+def _settled(sketch: Sketch, relations: Sequence[Relation], hand: tuple[int, Floats] | None) -> tuple[Floats, float]:
     """Points and what the relations are missed by at most."""
     from scipy.optimize import least_squares  # not needed at the start of the window
 
@@ -173,7 +171,7 @@ def _cross(a: Floats, b: Floats) -> float:
     return float(a[0] * b[1] - a[1] * b[0])
 
 
-def _missed(sketch: Sketch, flat: Floats, relation: Relation, before: Floats) -> list[float]:  # noqa: PLR0911, PLR0912
+def _missed(sketch: Sketch, flat: Floats, relation: Relation, before: Floats) -> list[float]:
     kind, of, value = relation.kind, relation.of, relation.value
     if kind in (RelationKind.DISTANCE, RelationKind.WIDTH, RelationKind.HEIGHT):
         gap = flat[of[1]] - flat[of[0]]

@@ -38,9 +38,7 @@ def sweep(sections: Sequence[Curve], rails: Sequence[Curve], tolerance: float) -
     stations as ``tolerance`` mm needs. Raises FitProblem where that cannot be done.
     """
     if len(sections) not in (1, 2) or len(rails) not in (1, 2):
-        raise FitProblem(
-            f"{len(sections)} sections and {len(rails)} rails make no sweep", "Choose one or two of each"
-        )
+        raise FitProblem(f"{len(sections)} sections and {len(rails)} rails make no sweep", "Choose one or two of each")
     if any(curve.weights is not None for curve in sections):
         raise FitProblem("A rational curve is among the sections", "Fit a polynomial curve to it first")
     alike = compatible_curves(list(sections))
@@ -58,7 +56,8 @@ def sweep(sections: Sequence[Curve], rails: Sequence[Curve], tolerance: float) -
         count = 2 * count - 1
         if count > MOST_STATIONS:
             raise FitProblem(
-                "The rail turns too sharply for this section", "Split the rail at its corners, or allow a larger tolerance"
+                "The rail turns too sharply for this section",
+                "Split the rail at its corners, or allow a larger tolerance",
             )
         made = finer
 
@@ -216,4 +215,3 @@ def _ways_out(curve: Curve, direction: Floats | None, scan: Scan | None, angle: 
     if is_closed(curve):
         found[0] = found[-1] = (found[0] + found[-1]) / 2
     return np.asarray(found)
-

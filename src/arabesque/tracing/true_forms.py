@@ -1,4 +1,4 @@
-"""Profiles turned about an axis or pushed along a direction: true shapes wherever they are, exact surfaces elsewhere."""
+"""Profiles turned about an axis or pushed along a direction: true shapes where they are, exact surfaces elsewhere."""
 
 from __future__ import annotations
 

@@ -54,7 +54,9 @@ def rimmed(session: Session) -> list[Item]:
 def joins(session: Session, items: list[Item]) -> list[Join]:
     """How the shapes of some items meet."""
     reach: float = session.looks.of(JOINS).reach
-    return session.kept(find_joins, tuple(item.shape for item in items), reach or None, session.join_memory)
+    # the patches of a network meet each other too
+    shapes = tuple(patch for item in items for patch in item.shape.patches())
+    return session.kept(find_joins, shapes, reach or None, session.join_memory)
 
 
 def join_parts(limits: Limits, found: list[Join]) -> list[Part]:

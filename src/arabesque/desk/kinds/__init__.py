@@ -6,9 +6,9 @@ from typing import Any
 
 from arabesque.desk.kinds.areas import ShownRegions
 from arabesque.desk.kinds.base import Pen, Shown
-from arabesque.desk.kinds.lines import ShownCurve, ShownLines
+from arabesque.desk.kinds.lines import ShownCurve, ShownLines, ShownSketch
 from arabesque.desk.kinds.scans import ShownScan
-from arabesque.desk.kinds.surfaces import ShownFace, ShownSurface, ShownTrueShape
+from arabesque.desk.kinds.surfaces import ShownFace, ShownPatchwork, ShownSurface, ShownTrueShape
 from arabesque.desk.session import Session
 from arabesque.desk.view.pointer import Pointer
 from arabesque.model import Item
@@ -19,6 +19,8 @@ SHOWN: tuple[Shown, ...] = (
     ShownSurface(),
     ShownFace(),
     ShownTrueShape(),
+    ShownPatchwork(),
+    ShownSketch(),
     ShownRegions(),
     ShownLines(),
 )

@@ -10,7 +10,7 @@ from arabesque.desk.kinds.base import NEAR, Pen, Shown
 from arabesque.desk.session import Session
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Lines, polyline
-from arabesque.geometry import Curve, arc_length
+from arabesque.geometry import Curve, Sketch, arc_length
 from arabesque.model import Item
 from arabesque.reading import LineSet
 
@@ -32,7 +32,7 @@ class ShownCurve(Shown):
 
     made = Curve
     icon = "ph.path"
-    actions = ("duplicate",)
+    actions = ("duplicate", "turn-round", "curve-degree-up", "curve-degree-down", "make-symmetric")
 
     def draw(self, pen: Pen, item: Item) -> None:
         colour, width = pen.ink(item)
@@ -69,6 +69,27 @@ class ShownLines(Shown):
 
     def facts(self, session: Session, item: Item) -> list[Fact]:
         return [Fact("Lines", str(item.shape.count)), Fact("Length", f"{item.shape.length:.1f} mm")]
+
+
+class ShownSketch(Shown):
+    """Elements in a plane."""
+
+    made = Sketch
+    icon = "ph.ruler"
+    actions = ("duplicate",)
+
+    def draw(self, pen: Pen, item: Item) -> None:
+        colour, width = pen.ink(item)
+        for curve in item.shape.curves:
+            pen.add(Lines(polyline(curve_points(curve)), colour, width, lift=0.6))
+
+    def hit(self, session: Session, item: Item, pointer: Pointer) -> float | None:
+        depths = [nearest_of(pointer, curve_points(curve)) for curve in item.shape.curves]
+        return min((depth for depth in depths if depth is not None), default=None)
+
+    def facts(self, session: Session, item: Item) -> list[Fact]:
+        sketch = item.shape
+        return [*super().facts(session, item), Fact("Relations", str(len(sketch.relations)))]
 
 
 def curve_points(curve: Curve) -> Floats:

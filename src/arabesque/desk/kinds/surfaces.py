@@ -15,7 +15,7 @@ from arabesque.desk.session import Session
 from arabesque.desk.view.picking import triangles_under
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Lines
-from arabesque.geometry import Elementary, Face, Surface
+from arabesque.geometry import Elementary, Face, Patchwork, Surface
 from arabesque.model import Item
 
 
@@ -115,3 +115,14 @@ class ShownTrueShape(ShownSurface):
         ]
         axis = "  ".join(f"{value:.4f}" for value in shape.axis)
         return [Fact("True shape", shape.kind.value), *sizes, Fact("Axis", axis), *super().facts(session, item)]
+
+
+class ShownPatchwork(ShownSampled):
+    """Patches over a network of curves."""
+
+    made: ClassVar[type] = Patchwork
+    icon: ClassVar[str] = "ph.grid-nine"
+    actions = ("duplicate", "patches-apart")
+
+    def facts(self, session: Session, item: Item) -> list[Fact]:
+        return [Fact("Patches", str(len(item.shape.surfaces))), *super().facts(session, item)]

@@ -13,6 +13,7 @@ from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.session import Session
 from arabesque.desk.steps import Step
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.drawing import Drawing, PaperPointer
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Graph, Label, Lines, Loupe, Triangles
 from arabesque.recipes import Recipe
@@ -51,6 +52,8 @@ class Tool(QObject):
     """What must be there: until then the tool cannot be taken up."""
     makes: ClassVar[type[Recipe] | None] = None
     """The recipe that the tool makes: a double click on such an item takes the tool up again, with its picks."""
+    also_makes: ClassVar[tuple[type[Recipe], ...]] = ()
+    """Other recipes that it makes, as its form says."""
     takes_places: ClassVar[bool] = False
     """True for a tool that is given places in the view: the arrows then move a cursor there, Space clicks."""
     applies: ClassVar[bool] = True
@@ -102,6 +105,11 @@ class Tool(QObject):
         return []
 
     @property
+    def drawing(self) -> Drawing | None:
+        """What the paper beside the picture shows; None leaves the whole view to the picture."""
+        return None
+
+    @property
     def facts(self) -> list[Fact]:
         """Live values for the Inspector."""
         return []
@@ -136,6 +144,15 @@ class Tool(QObject):
 
     def release(self, pointer: Pointer) -> None:
         """The left button went up."""
+
+    def paper_press(self, pointer: PaperPointer) -> None:
+        """The left button went down over the paper."""
+
+    def paper_move(self, pointer: PaperPointer, dragging: bool) -> None:
+        """The pointer moved over the paper."""
+
+    def paper_release(self, pointer: PaperPointer) -> None:
+        """The left button went up over the paper."""
 
     def wheel(self, notches: float, fine: bool) -> bool:
         """The wheel was turned with Alt held, fine with Shift too; True when the tool used it."""

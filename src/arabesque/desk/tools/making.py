@@ -72,7 +72,7 @@ class Making(Tool):
 
     def may_make_again(self, item: Item) -> bool:
         """True for an item that is made again rather than another one made."""
-        return isinstance(item.recipe, self.makes)
+        return isinstance(item.recipe, (self.makes, *self.also_makes))
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> Any:
         """What the recipe makes, beside the window; with whatever else is to be told of it."""
@@ -155,7 +155,7 @@ class Making(Tool):
         if item is None:
             done = session.edit(edits.items.derived, self.words(made), self.name, shape, *self._of)
             self.target = session.selection.id if done and session.selection is not None else None
-        elif isinstance(item.recipe, self.makes):
+        elif isinstance(item.recipe, (self.makes, *self.also_makes)):
             done = session.edit(edits.items.derived_again, item, self.words_again(item), shape, *self._of)
         else:  # made in another way, or by hand: it is free from then on
             done = session.edit(edits.items.reshaped, item, self.words_again(item), shape)

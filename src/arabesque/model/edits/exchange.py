@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from arabesque.errors import FileProblem
@@ -10,6 +11,14 @@ from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
 from arabesque.model.item import Item, Origin, new_id
 from arabesque.solid import Model, shown_part
+
+
+def curves_in(document: Document, curves: Sequence[tuple[str, Curve]], path: Path) -> Change:
+    """Named curves of a file as items."""
+    for name, curve in curves:
+        item = Item(new_id(), document.free_name(name or path.stem), curve, Origin(words=path.name))
+        document = document.with_item(item)
+    return Change(f"{len(curves)} curves from {path.name}", document, said=f"{len(curves)} curves came in")
 
 
 def brought_in(document: Document, model: Model, path: Path) -> Change:

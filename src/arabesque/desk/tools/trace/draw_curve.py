@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import Enum
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -18,26 +19,37 @@ from arabesque.desk.tools.on_guides import end_under, guide_under
 from arabesque.desk.tools.on_patches import NEAR
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.picking import on_plane
+from arabesque.desk.view.pointer import Pointer, facing
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.geometry import Curve, arc_length
 from arabesque.model import Item
-from arabesque.recipes import CurveOnScan, onto
+from arabesque.recipes import CurveOnScan, CurveThrough, Recipe, onto
 from arabesque.scan import Scan
 from arabesque.tracing import through
+
+
+class Where(Enum):
+    """What a curve is drawn on: its words, and the axis that its plane stands square to."""
+
+    SCAN = ("on the scan", None)
+    SPACE = ("in space, square to the view", None)
+    PLANE_X = ("in the plane square to x", 0)
+    PLANE_Y = ("in the plane square to y", 1)
+    PLANE_Z = ("in the plane square to z", 2)
 
 
 class DrawCurve(Making):
     """Clicks add places, drags move them; the curve follows at once, Enter keeps it."""
 
-    needs = (Scan,)
     makes = CurveOnScan
+    also_makes = (CurveThrough,)
     name = "Curve"
     id = "draw-curve"
     step = Step.TRACE
-    label = "Draw a curve on the scan"
-    hint = "Click along the form: the curve clings to the scan between clicks"
+    label = "Draw a curve"
+    hint = "Click along the form: the curve clings to the scan between clicks; or draw in space or in a plane"
     shortcut = "N"
     icon = "ph.pencil-line"
     short = "Draw"
@@ -45,10 +57,20 @@ class DrawCurve(Making):
 
     @dataclass
     class Options:
-        """closed: goes back to its start, smoothly. snap: onto rims, lines, corners and the twin plane."""
+        """closed: goes back to its start, smoothly. snap: onto rims, lines, corners and the twin plane. square: where
+        it ends on the twin plane, it crosses that at a right angle. at: mm along the axis of a plane."""
 
+        where: Where = labelled(Where.SCAN, "Drawn")
+        at: float = labelled(0.0, "Plane at")
         closed: bool = False
         snap: bool = labelled(True, "Snap to what is there")
+        square: bool = labelled(True, "Square to the twin plane")
+
+        @property
+        def idle(self) -> tuple[str, ...]:
+            """A plane has a place; only what lies on the scan meets the twin plane so."""
+            idle: tuple[str, ...] = ("at",) if self.where.value[1] is None else ()
+            return idle if self.where is Where.SCAN else (*idle, "square")
 
     def clear(self) -> None:
         self.places: list[Floats] = []
@@ -63,14 +85,18 @@ class DrawCurve(Making):
 
     def take(self, item: Item) -> None:
         recipe = item.recipe
-        assert isinstance(recipe, CurveOnScan)
+        assert isinstance(recipe, CurveOnScan | CurveThrough)
         self.places, self.corners = list(recipe.places), set(recipe.corners)
         self.options.closed = recipe.closed
+        if isinstance(recipe, CurveOnScan):
+            self.options.square = recipe.square
+        else:
+            self.options.where = Where.SPACE
 
     @property
     def says(self) -> str:
-        if self.session.scan is None:
-            return "Open a scan first"
+        if self.session.scan is None and self.options.where is Where.SCAN:
+            return "Open a scan first, or draw in space or in a plane"
         if len(self.places) < 2:
             return "Click where the curve begins" if not self.places else "Click where it goes on; Backspace takes back"
         if self._held is not None:
@@ -82,7 +108,8 @@ class DrawCurve(Making):
         facts = [Fact("Places", str(len(self.places)))]
         if self.made is not None:
             facts += [Fact("Control points", str(self.made.count)), Fact("Length", f"{arc_length(self.made):.2f} mm")]
-            facts.append(Fact("Off the scan", f"{self._off():.3f} mm at most"))
+            if self.session.scan is not None:
+                facts.append(Fact("Off the scan", f"{self._off():.3f} mm at most"))
         return facts
 
     def _off(self) -> float:
@@ -93,8 +120,8 @@ class DrawCurve(Making):
     # the hand
 
     def _snapped(self, pointer: Pointer) -> Floats | None:
-        """Where the pointer is on the scan, or on something near it that a curve may begin or end at."""
-        hit = pointer.on_scan(self.session.scan)
+        """Where the pointer is on what is drawn on, or on something near it that a curve may begin or end at."""
+        hit = self._under(pointer)
         if not self.options.snap:
             return hit
         end = end_under(self.session, pointer, self.target)
@@ -104,12 +131,23 @@ class DrawCurve(Making):
         if line is not None:
             return line.place
         scan, plane = self.session.scan, self.session.document.plane
-        if hit is not None and scan is not None:
+        if self.options.where is Where.SCAN and hit is not None and scan is not None:
             middle = onto(plane, hit[None])
             if pointer.near(middle[0], NEAR):
                 on_plane: Floats = onto(plane, scan.closest(middle).points)[0]
                 return on_plane
         return hit
+
+    def _under(self, pointer: Pointer) -> Floats | None:
+        where = self.options.where
+        if where is Where.SCAN:
+            return pointer.on_scan(self.session.scan)
+        axis = where.value[1]
+        if axis is None:
+            last = self.places[-1] if self.places else pointer.camera.target
+            return on_plane(pointer.camera, pointer.x, pointer.y, last, facing(pointer.camera))
+        normal = np.eye(3)[axis]
+        return on_plane(pointer.camera, pointer.x, pointer.y, self.options.at * normal, normal)
 
     def press(self, pointer: Pointer) -> None:
         self._held = self._dragged = next((k for k, place in enumerate(self.places) if pointer.near(place)), None)
@@ -122,7 +160,7 @@ class DrawCurve(Making):
             return
         place = self._snapped(pointer)
         if place is None:
-            self.session.tell_problem(ArabesqueError("There is no scan under the pointer", "Click on the scan"))
+            self.session.tell_problem(ArabesqueError("There is nothing to draw on here", "Click on the scan"))
             return
         at = self._on_curve(pointer)
         if at is None:
@@ -178,10 +216,21 @@ class DrawCurve(Making):
         self.corners = {k - (k > number) for k in self.corners if k != number}
         self._held = None
 
-    def draft(self) -> CurveOnScan | None:
-        if len(self.places) < (3 if self.options.closed else 2) or self.session.scan is None:
+    def draft(self) -> Recipe | None:
+        o, corners = self.options, tuple(sorted(self.corners))
+        if len(self.places) < (3 if o.closed else 2):
             return None
-        return CurveOnScan(np.array(self.places), self.options.closed, tuple(sorted(self.corners)))
+        if o.where is not Where.SCAN:
+            return CurveThrough(np.array(self.places), o.closed, corners)
+        if self.session.scan is None:
+            return None
+        return CurveOnScan(np.array(self.places), o.closed, corners, square=o.square and self._on_plane())
+
+    def _on_plane(self) -> bool:
+        """True when an end lies on the twin plane."""
+        plane = self.session.document.plane
+        ends = np.array([self.places[0], self.places[-1]])
+        return bool((np.abs(plane.height(ends)) < self.session.document.tolerance).any())
 
     def words(self, made: Curve) -> str:
         return f"curve of {made.count} points drawn"

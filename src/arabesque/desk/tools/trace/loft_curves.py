@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 
 from arabesque.checking import measure_both_ways
+from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
+from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.trace.on_curves import OnCurves
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
+from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import FitProblem
 from arabesque.geometry import Curve, Surface
 from arabesque.model import Item
 from arabesque.progress import Progress
 from arabesque.recipes import Given, LoftThrough, Recipe
 from arabesque.scan import Scan
-from arabesque.tracing import LoftWay, in_order, outward_loft
+from arabesque.tracing import LoftWay, in_order, odd_sections, outward_loft
 
 
 class LoftCurves(OnCurves):
@@ -37,18 +41,26 @@ class LoftCurves(OnCurves):
     @dataclass
     class Options:
         """smooth: across the curves; straight from one to the next where it is not. closed: back to the first.
-        before, after: mm beyond the ends. ordered: the order is found by where they lie."""
+        before, after: mm beyond the ends. square_first, square_last: how strongly it sets out square to the planes of
+        its ends, 0 leaves it free. ordered: the order is found by where they lie."""
 
         smooth: bool = True
         closed: bool = labelled(False, "Closed round")
         before: float = labelled(0.0, "Before the first")
         after: float = labelled(0.0, "After the last")
+        square_first: float = labelled(0.0, "Square at the first")
+        square_last: float = labelled(0.0, "Square at the last")
         ordered: bool = labelled(True, "In their own order")
 
         @property
         def idle(self) -> tuple[str, ...]:
-            """What goes round has no ends."""
-            return ("before", "after") if self.closed else ()
+            """What goes round has no ends; what is straight leaves them as it must."""
+            squares = ("square_first", "square_last")
+            return ("before", "after", *squares) if self.closed else () if self.smooth else squares
+
+    def clear(self) -> None:
+        super().clear()
+        self.guides: list[str] = []
 
     def take(self, item: Item) -> None:
         recipe = item.recipe
@@ -57,6 +69,8 @@ class LoftCurves(OnCurves):
         o = self.options
         o.smooth, o.closed, o.ordered = recipe.degree > 1, recipe.closed, False
         o.before, o.after = recipe.before, recipe.after
+        o.square_first, o.square_last = recipe.square_first, recipe.square_last
+        self.guides = list(recipe.guides)
 
     def start(self) -> None:
         super().start()
@@ -71,21 +85,38 @@ class LoftCurves(OnCurves):
         if self.working:
             return "Lofting"
         if self.made is not None:
-            return "Enter keeps it; click adds a curve or takes it out"
+            return "Enter keeps it; click adds a curve or takes it out, Alt-click makes it a guide"
         return "Click another curve" if self.picked else self.hint
+
+    def press(self, pointer: Pointer) -> None:
+        item = self._under(pointer)
+        if item is not None and pointer.alt:
+            self.guides = [k for k in self.guides if k != item.id] + ([] if item.id in self.guides else [item.id])
+            self.picked = [k for k in self.picked if k != item.id]
+            self.try_it()
+        else:
+            super().press(pointer)
 
     @property
     def choices(self) -> list[Choice]:
+        document, keys = self.session.document, self.there
+        odd = self.session.kept(odd_sections, tuple(document[key].shape for key in keys)) if len(keys) > 1 else []
+        # what keeps them from being lofted can be left out with a click
+        found = [Choice(f"Leave out {document[keys[k]].name}", partial(self._leave_out, keys[k])) for k in odd]
         showing = self._curves()
-        if len(showing) < 2 or len(self.picked) == len(showing):
-            return []
-        return [Choice(f"All {len(showing)} that show", self._take_all)]
+        if len(showing) > 1 and len(self.picked) != len(showing):
+            found.append(Choice(f"All {len(showing)} that show", self._take_all))
+        return found
+
+    def _leave_out(self, key: str) -> None:
+        self.picked = [one for one in self.picked if one != key]
+        self.try_it()
 
     def _curves(self) -> list[Item]:
         return self.session.seen.of(Curve)
 
     def _take_all(self) -> None:
-        self.picked = [item.id for item in self._curves()]
+        self.picked = [item.id for item in self._curves() if item.id not in self.guides]
         self.try_it()
 
     @property
@@ -102,8 +133,12 @@ class LoftCurves(OnCurves):
             curves = tuple(document[key].shape for key in keys)
             way = LoftWay(3 if o.smooth else 1, o.closed)
             keys = [keys[k] for k in self.session.kept(_order, curves, way, document.reference_scan)]
-        ends = (0.0, 0.0) if o.closed else (o.before, o.after)
-        return LoftThrough(tuple(keys), 3 if o.smooth else 1, o.closed, *ends)
+        way = LoftWay(3 if o.smooth else 1, o.closed)
+        if not o.closed:
+            way = replace(way, before=o.before, after=o.after)
+            if o.smooth:
+                way = replace(way, square_first=o.square_first, square_last=o.square_last)
+        return LoftThrough.by(keys, way, [key for key in self.guides if key in document])
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> tuple[Surface, list[Fact]]:
         made: Surface = recipe.build(source, progress)
@@ -128,6 +163,10 @@ class LoftCurves(OnCurves):
         if self.made is not None:
             parts += self.preview(self.made[0], camera)
         draft = self.draft()
+        for key in self.guides:
+            if key in self.session.document:
+                points = curve_points(self.session.document[key].shape)
+                parts.append(Lines(polyline(points), theme.now().scan_line, 2.4, on_top=True))
         return parts + self.picked_parts(self.there if draft is None else draft.of, numbered=True)
 
 
@@ -135,7 +174,7 @@ def _order(curves: tuple[Curve, ...], way: LoftWay, scan: Scan | None) -> list[i
     """Numbers of curves in the order in which they lie, so that the loft looks the way the scan does."""
     order = in_order(curves)
     try:
-        outward, _ = outward_loft([curves[k] for k in order], way, scan)
+        outward = outward_loft([curves[k] for k in order], way, scan).order
     except FitProblem:  # they do not correspond: told when the loft is built
         return order
     return [order[k] for k in outward]

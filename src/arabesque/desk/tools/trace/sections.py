@@ -12,9 +12,11 @@ from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.on_scan import TryOnScan
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve
@@ -27,12 +29,16 @@ from arabesque.tracing import (
     USUAL_POLES,
     Cut,
     LoftWay,
+    OutwardLoft,
     TracedSection,
     is_closed,
+    outward_loft,
+    planes_across,
     planes_along,
     planes_round,
     set_figures,
     trace_sections,
+    turned_over,
 )
 
 MOST_IN_A_SET = 200
@@ -49,6 +55,8 @@ class Across(Enum):
     ROUND_X = ("round x", 0, True)
     ROUND_Y = ("round y", 1, True)
     ROUND_Z = ("round z", 2, True)
+    GUIDE = ("square to the chosen curve", None, False)
+    PICKED = ("square to a direction", None, False)
 
 
 class Kept(Enum):
@@ -72,11 +80,15 @@ class FitBy(Enum):
 
 @dataclass(eq=False)
 class TracedSet:
-    """Sections as they were traced, with the recipes that make them again. no_loft: why none goes through them."""
+    """Sections as they were traced, with the recipes that make them again.
+
+    lofted: the surface through them; no_loft: why there is none.
+    """
 
     sections: list[TracedSection]
     recipes: list[SectionCurve]
     tolerance: float
+    lofted: OutwardLoft | None = None
     no_loft: str = ""
 
     @property
@@ -104,14 +116,17 @@ class TraceSections(TryOnScan):
 
     @dataclass
     class Options:
-        """spacing, first, last: mm along the axis. count: of planes round it. poles: of each curve. loft: through
-        them; reach: mm beyond the first and the last."""
+        """spacing, first, last: mm along the axis. count: of planes round it. direction: x, y, z of any other. poles:
+        of each curve. loft: through them; reach: mm beyond the first and the last."""
 
         across: Across = labelled(Across.X, "Planes")
         spacing: float = 10.0
         first: float = labelled(0.0, "From")
         last: float = labelled(0.0, "To")
         count: int = whole(12, 2, MOST_IN_A_SET, "Count")
+        direction_x: float = labelled(1.0, "Direction x")
+        direction_y: float = labelled(0.0, "Direction y")
+        direction_z: float = labelled(0.0, "Direction z")
         keep: Kept = labelled(Kept.WHOLE, "Keep")
         by: FitBy = labelled(FitBy.POLES, "Fit by")
         poles: int = whole(USUAL_POLES, 4, MOST_POLES, "Poles")
@@ -123,6 +138,10 @@ class TraceSections(TryOnScan):
             """Planes that turn have no spacing; what is fitted to the tolerance takes the poles it needs."""
             turned = self.across.value[2]
             idle: tuple[str, ...] = ("spacing", "first", "last") if turned else ("count",)
+            if self.across is Across.GUIDE:
+                idle += ("first", "last")
+            if self.across is not Across.PICKED:
+                idle += ("direction_x", "direction_y", "direction_z")
             if self.by is FitBy.TOLERANCE:
                 idle += ("poles",)
             return idle if self.loft and not turned else (*idle, "reach")
@@ -131,6 +150,9 @@ class TraceSections(TryOnScan):
         super().start()
         scan = self.scan
         self._axis = self.options.across
+        self._turned: set[int] = set()
+        chosen = self.session.chosen(Curve)
+        self._guide: str | None = None if chosen is None else chosen.id
         if scan is not None:
             low, high = scan.bounds
             longest = int((high - low).argmax())
@@ -139,16 +161,49 @@ class TraceSections(TryOnScan):
             self._take_ends(scan)
             self.try_it()
 
+    @property
+    def guide(self) -> Curve | None:
+        """The curve that was chosen when the tool was taken up, or was clicked: planes may stand square to it, and
+        closed sections begin near it."""
+        item = self.session.history.document.items.get(self._guide or "")
+        return item.shape if item is not None and isinstance(item.shape, Curve) else None
+
     def _take_ends(self, scan: Scan) -> None:
-        axis = self.options.across.value[1]
-        low, high = (float(ends[axis]) for ends in scan.bounds)
-        self.options.first, self.options.last = round(low, 1), round(high, 1)
+        heights = scan.points @ self._way()
+        self.options.first, self.options.last = round(float(heights.min()), 1), round(float(heights.max()), 1)
+
+    def _way(self) -> Floats:
+        """(3,) unit direction across the planes."""
+        o = self.options
+        axis = o.across.value[1]
+        if axis is not None:
+            return np.eye(3)[axis]
+        way = np.array([o.direction_x, o.direction_y, o.direction_z], dtype=float)
+        size = float(np.linalg.norm(way))
+        return way / size if size > 1e-9 else np.eye(3)[0]
+
+    def press(self, pointer: Pointer) -> None:
+        """On the arrow of a section: it is turned over; on another curve: that is the guide."""
+        made = self.made
+        if made is not None:
+            for number, one in enumerate(made.sections):
+                if pointer.near(one.fitted.curve.points[0], 12.0):
+                    self._turned ^= {number}
+                    self._drop()
+                    self.try_it()
+                    return
+        found = patch_under(self.session, pointer, Curve)
+        if found is not None and found[0].id in self.session.history.document:
+            self._guide = found[0].id
+            self._drop()
+            self.try_it()
 
     def options_changed(self) -> None:
         super().options_changed()
         scan = self.scan
         if scan is not None and self.options.across is not self._axis:
             self._axis = self.options.across
+            self._turned = set()
             self._take_ends(scan)
             self.form_changed.emit()
         if self.can_apply:
@@ -157,44 +212,62 @@ class TraceSections(TryOnScan):
     @property
     def says(self) -> str:
         if self.item is not None and self.made is not None:
-            return "Enter keeps the curves" + (" and their loft" if self.options.loft else "") + "; Esc drops them"
+            kept = "the curves and their loft" if self.options.loft else "the curves"
+            return f"Enter keeps {kept}; click an arrow to turn it"
         return super().says
 
     def work(self, scan: Scan) -> Callable[[Progress], TracedSet]:
         o = self.options
-        cuts = _cuts(scan, o)
+        cuts = self._cuts(scan)
         poles = o.poles if o.by is FitBy.POLES else None
-        tolerance = self.session.document.tolerance
+        tolerance, guide, turned = self.session.document.tolerance, self.guide, frozenset(self._turned)
+        begun_at = None if o.across is Across.GUIDE else guide
 
         def run(progress: Progress) -> TracedSet:
-            sections = trace_sections(scan, cuts, poles, None if poles else tolerance, progress=progress)
-            recipes = [SectionCurve.of(one, poles or 0, 3) for one in sections]
-            return TracedSet(sections, recipes, tolerance)
+            sections = trace_sections(
+                scan, cuts, poles, None if poles else tolerance, guide=begun_at, alike=o.loft, progress=progress
+            )
+            sections = [turned_over(one) if k in turned else one for k, one in enumerate(sections)]
+            made = TracedSet(sections, [SectionCurve.of(one, one.poles, 3) for one in sections], tolerance)
+            way = self._way_of_loft(len(sections))
+            if way is not None:
+                try:
+                    made.lofted = outward_loft([one.fitted.curve for one in sections], way, scan)
+                except ArabesqueError as problem:
+                    made.no_loft = str(problem)
+            return made
 
         return run
 
-    def _way(self, made: TracedSet) -> LoftWay | None:
+    def _way_of_loft(self, count: int) -> LoftWay | None:
         o = self.options
-        if not o.loft or len(made.sections) < 2:
+        if not o.loft or count < 2:
             return None
         round_ = o.across.value[2] and o.keep is not Kept.WHOLE
         reach = 0.0 if o.across.value[2] else o.reach
-        return LoftWay(closed=round_ and len(made.sections) > 2, before=reach, after=reach)
+        return LoftWay(closed=round_ and count > 2, before=reach, after=reach, corresponding=not self._turned)
+
+    def _cuts(self, scan: Scan) -> list[Cut]:
+        o = self.options
+        _, axis, turned = o.across.value
+        if o.across is Across.GUIDE:
+            if self.guide is None:
+                raise ArabesqueError("No curve is chosen", "Click the curve that the planes are to stand square to")
+            return planes_across(self.guide, o.spacing)
+        way, middle = self._way(), np.mean(scan.bounds, axis=0)
+        if turned:
+            centre = np.where(np.arange(3) == axis, middle, 0.0)
+            return planes_round(centre, way, o.count, o.keep is not Kept.WHOLE)
+        side = None if o.keep.value[1] is None else np.array([np.zeros(3), o.keep.value[1]])
+        if o.spacing > 0 and abs(o.last - o.first) / o.spacing > MOST_IN_A_SET:
+            raise ArabesqueError(f"That makes more than {MOST_IN_A_SET} sections", "Choose a wider spacing")
+        return planes_along(scan, way, o.spacing, None, side, (o.first, o.last))
 
     def shown_with(self, made: TracedSet) -> Document:
-        return self._change(self.session.history.document, made).document
-
-    def _change(self, document: Document, made: TracedSet) -> edits.Change:
-        """The curves with their loft; the curves alone where none goes through them."""
-        made.no_loft = ""
-        try:
-            return edits.curves.traced(document, made.curves, way=self._way(made))
-        except ArabesqueError as problem:
-            made.no_loft = str(problem)
-            return edits.curves.traced(document, made.curves)
+        return edits.curves.traced(self.session.history.document, made.curves, through=made.lofted).document
 
     def keep(self, made: TracedSet) -> None:
-        if self.session.edit(self._change, made):
+        if self.session.edit(_kept, made):
             self.left.emit()
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
@@ -210,16 +283,8 @@ class TraceSections(TryOnScan):
         return parts
 
 
-def _cuts(scan: Scan, o: TraceSections.Options) -> list[Cut]:
-    _, axis, turned = o.across.value
-    way, middle = np.eye(3)[axis], np.mean(scan.bounds, axis=0)
-    if turned:
-        centre = np.where(np.arange(3) == axis, middle, 0.0)
-        return planes_round(centre, way, o.count, o.keep is not Kept.WHOLE)
-    side = None if o.keep.value[1] is None else np.array([np.zeros(3), o.keep.value[1]])
-    if o.spacing > 0 and abs(o.last - o.first) / o.spacing > MOST_IN_A_SET:
-        raise ArabesqueError(f"That makes more than {MOST_IN_A_SET} sections", "Choose a wider spacing")
-    return planes_along(scan, way, o.spacing, None, side, (o.first, o.last))
+def _kept(document: Document, made: TracedSet) -> edits.Change:
+    return edits.curves.traced(document, made.curves, through=made.lofted)
 
 
 def _facts(sections: list[TracedSection], tolerance: float) -> list[Fact]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from enum import Enum
 
 import numpy as np
 
@@ -13,25 +14,38 @@ from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_guides import guide_under
-from arabesque.desk.tools.options import whole
+from arabesque.desk.tools.on_patches import patch_under
+from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.trace.sections import FitBy
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve
+from arabesque.geometry import Curve, foot_points
 from arabesque.model import Item
 from arabesque.progress import Progress
-from arabesque.recipes import Given, LineTaken, Recipe
+from arabesque.reading import Regions
+from arabesque.recipes import AreaBorder, Given, LineTaken, ParameterLine, Recipe
+from arabesque.scan import Scan, border_rings
 from arabesque.shapes import Guide, Guiding
-from arabesque.tracing import MOST_POLES, FittedCurve
+from arabesque.tracing import CORNER, MOST_POLES, FittedCurve
+
+
+class Taken(Enum):
+    """What a click takes; the value is its words."""
+
+    LINE = "a rim, line, edge or curve"
+    ALONG_U = "a line along u of a patch"
+    ALONG_V = "a line along v of a patch"
+    BORDER = "the border of an area"
 
 
 class TakeLine(Making):
-    """A click takes the line under the pointer; the form says by how many poles."""
+    """A click takes the line under the pointer; the form says which, and by how many poles."""
 
     needs = (Guiding,)
     makes = LineTaken
+    also_makes = (ParameterLine, AreaBorder)
     name = "Curve"
     id = "take-line"
     step = Step.TRACE
@@ -43,30 +57,46 @@ class TakeLine(Making):
 
     @dataclass
     class Options:
-        """by: what decides about the poles. poles: between corners."""
+        """by: what decides about the poles. poles: between corners. degree: 3 or 5. corner: degrees from which on a
+        turn stays a corner."""
 
+        what: Taken = labelled(Taken.LINE, "Take")
         by: FitBy = FitBy.TOLERANCE
         poles: int = whole(8, 2, MOST_POLES, "Poles")
+        degree: int = whole(3, 1, 5, "Degree")
+        corner: float = labelled(CORNER, "Corners above, °")
 
         @property
         def idle(self) -> tuple[str, ...]:
-            """What goes by the tolerance takes the poles it needs."""
-            return () if self.by is FitBy.POLES else ("poles",)
+            """What goes by the tolerance takes the poles it needs; a line of a patch is what it is."""
+            if self.what in (Taken.ALONG_U, Taken.ALONG_V):
+                return ("by", "poles", "degree", "corner")
+            idle = () if self.by is FitBy.POLES else ("poles",)
+            return idle if self.what is Taken.LINE else (*idle, "degree", "corner")
 
     def clear(self) -> None:
         self.picked: tuple[str, Floats] | None = None
+        self._recipe: AreaBorder | ParameterLine | None = None
         self._hover: Guide | None = None
 
     @property
     def begun(self) -> bool:
-        return self.picked is not None
+        return self.picked is not None or self._recipe is not None
 
     def take(self, item: Item) -> None:
-        recipe = item.recipe
-        assert isinstance(recipe, LineTaken)
-        self.picked = recipe.of, recipe.at
-        self.options.by = FitBy.POLES if recipe.poles else FitBy.TOLERANCE
-        self.options.poles = recipe.poles or self.options.poles
+        recipe, o = item.recipe, self.options
+        if isinstance(recipe, ParameterLine):
+            o.what = Taken.ALONG_U if recipe.axis else Taken.ALONG_V
+            self._recipe = recipe
+            return
+        assert isinstance(recipe, LineTaken | AreaBorder)
+        o.by = FitBy.POLES if recipe.poles else FitBy.TOLERANCE
+        o.poles = recipe.poles or o.poles
+        if isinstance(recipe, AreaBorder):
+            o.what, self._recipe = Taken.BORDER, recipe
+        else:
+            self.picked = recipe.of, recipe.at
+            o.degree, o.corner = recipe.degree, recipe.corner
 
     @property
     def says(self) -> str:
@@ -83,7 +113,22 @@ class TakeLine(Making):
             Fact("rms", f"{self.made.rms:.3f} mm"),
         ]
 
+    def options_changed(self) -> None:
+        if self.target is None and self.options.what is not Taken.LINE and self.picked is not None:
+            self.picked = None
+        super().options_changed()
+
     def press(self, pointer: Pointer) -> None:
+        what = self.options.what
+        if what is not Taken.LINE:
+            self._recipe = self._border(pointer) if what is Taken.BORDER else self._parameter_line(pointer)
+            self.picked = None
+            if self._recipe is None:
+                cure = "Click an area of the regions" if what is Taken.BORDER else "Click on a patch"
+                self.session.tell_problem(ArabesqueError("There is nothing to take here", cure))
+            self.try_it()
+            return
+        self._recipe = None
         found = guide_under(self.session, pointer, self.target)
         if found is None:
             self.session.tell_problem(
@@ -93,19 +138,54 @@ class TakeLine(Making):
         self.picked = found.item.id, found.place
         self.try_it()
 
+    def _parameter_line(self, pointer: Pointer) -> ParameterLine | None:
+        found = patch_under(self.session, pointer)
+        if found is None:
+            return None
+        item, depth = found
+        origin, direction = pointer.camera.ray(pointer.x, pointer.y)
+        uv = foot_points(item.shape, (origin + depth * direction)[None]).uv[0]
+        axis = 1 if self.options.what is Taken.ALONG_U else 0
+        low, high = item.shape.domain[axis]
+        return ParameterLine(item.id, axis, float((uv[axis] - low) / (high - low)))
+
+    def _border(self, pointer: Pointer) -> AreaBorder | None:
+        """Of the area of a scan's regions under the pointer, the ring that is drawn nearest."""
+        document = self.session.document
+        for item in self.session.seen.of(Regions):
+            key = next((k for k in item.origin.made_from if k in document), None)
+            scan = None if key is None else document[key].shape
+            if not isinstance(scan, Scan) or key is None:
+                continue
+            hit = scan.pick(*pointer.camera.ray(pointer.x, pointer.y))
+            if hit is not None:
+                area = int(item.shape.labels[hit[1]])
+                rings = border_rings(scan, item.shape.mask(area))
+                ring = min(rings, key=lambda points: pointer.to_line(np.vstack([points, points[:1]])))
+                near = ring[pointer.nearest(ring)]
+                poles = self.options.poles if self.options.by is FitBy.POLES else 0
+                return AreaBorder(item.id, key, hit[0], near, poles)
+        return None
+
     def move(self, pointer: Pointer, dragging: bool) -> None:
         found = guide_under(self.session, pointer, self.target)
         self._hover = None if found is None else found.guide
         self.changed.emit()
 
-    def draft(self) -> LineTaken | None:
+    def draft(self) -> Recipe | None:
+        o = self.options
+        poles = o.poles if o.by is FitBy.POLES else 0
+        if self._recipe is not None:
+            return replace(self._recipe, poles=poles) if isinstance(self._recipe, AreaBorder) else self._recipe
         if self.picked is None or self.picked[0] not in self.session.document:
             return None
-        return LineTaken(*self.picked, self.options.poles if self.options.by is FitBy.POLES else 0)
+        return LineTaken(*self.picked, poles, o.degree, o.corner)
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> FittedCurve:
-        assert isinstance(recipe, LineTaken)
-        return recipe.fit(source)
+        if isinstance(recipe, LineTaken | AreaBorder):
+            return recipe.fit(source)
+        # a line of a patch lies on it exactly
+        return FittedCurve(recipe.build(source, progress), 0.0, 0.0, 0.0)
 
     def shape_of(self, made: FittedCurve) -> Curve:
         return made.curve

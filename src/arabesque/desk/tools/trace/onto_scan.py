@@ -1,0 +1,168 @@
+"""Lines brought onto the scan: where a surface cuts it, a curve projected, a curve set off by a distance."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.desk import theme
+from arabesque.desk.facts import Fact
+from arabesque.desk.kinds.lines import curve_points
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.making import Making
+from arabesque.desk.tools.on_patches import patch_under
+from arabesque.desk.tools.options import labelled
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Curve
+from arabesque.model import Item
+from arabesque.recipes import CutBySurface, ProjectedCurve, Recipe, SetOffCurve
+from arabesque.scan import Scan
+from arabesque.shapes import Sampled
+
+
+class How(Enum):
+    """What is brought onto the scan; the value is its words."""
+
+    CUT = "the cut by a surface"
+    PROJECT = "a curve, projected"
+    OFFSET = "a curve, set off"
+
+
+class Towards(Enum):
+    """The way a curve is projected: its words, and the direction."""
+
+    CLOSEST = ("to the closest place", None)
+    X = ("along x", 0)
+    Y = ("along y", 1)
+    Z = ("along z", 2)
+
+
+class BringOnto(Making):
+    """A click takes the surface or the curve; the line on the scan is drawn at once."""
+
+    needs = (Scan,)
+    makes = CutBySurface
+    also_makes = (ProjectedCurve, SetOffCurve)
+    name = "Curve"
+    id = "bring-onto"
+    step = Step.TRACE
+    label = "Bring a line onto the scan"
+    hint = "Click the surface that cuts the scan, or the curve that is projected or set off"
+    shortcut = "B"
+    icon = "ph.arrow-elbow-down-left"
+    short = "Bring onto"
+
+    @dataclass
+    class Options:
+        """offset: mm by which the surface is set off. towards: the way of a projection. distance: mm over the scan,
+        to the left of the curve, or below 0 to its right."""
+
+        how: How = labelled(How.CUT, "Bring")
+        offset: float = labelled(0.0, "Surface set off")
+        towards: Towards = labelled(Towards.CLOSEST, "Project")
+        distance: float = 5.0
+
+        @property
+        def idle(self) -> tuple[str, ...]:
+            """Each way has its own number."""
+            own = {How.CUT: "offset", How.PROJECT: "towards", How.OFFSET: "distance"}[self.how]
+            return tuple(name for name in ("offset", "towards", "distance") if name != own)
+
+    def clear(self) -> None:
+        self.picked: tuple[str, Floats] | None = None
+        self.onto = ""
+        self._hover: str | None = None
+
+    @property
+    def begun(self) -> bool:
+        return self.picked is not None
+
+    def take(self, item: Item) -> None:
+        recipe, o = item.recipe, self.options
+        if isinstance(recipe, CutBySurface):
+            o.how, o.offset, self.picked = How.CUT, recipe.offset, (recipe.of, recipe.near)
+        elif isinstance(recipe, ProjectedCurve):
+            o.how, self.onto, self.picked = How.PROJECT, recipe.on, (recipe.of, np.zeros(3))
+            if recipe.direction is not None:
+                o.towards = list(Towards)[1 + int(np.abs(recipe.direction).argmax())]
+        else:
+            assert isinstance(recipe, SetOffCurve)
+            o.how, o.distance, self.picked = How.OFFSET, recipe.distance, (recipe.of, np.zeros(3))
+
+    @property
+    def says(self) -> str:
+        if self.made is not None:
+            more = "; click a patch to project onto it" if self.options.how is How.PROJECT and not self.onto else ""
+            return f"Enter keeps it; click another instead{more}"
+        return {
+            How.CUT: "Click the patch or true shape, where it cuts the scan",
+            How.PROJECT: "Click the curve that is projected",
+            How.OFFSET: "Click the curve beside which the line runs",
+        }[self.options.how]
+
+    @property
+    def facts(self) -> list[Fact]:
+        if self.made is None:
+            return []
+        return [Fact("Control points", str(self.made.count)), Fact("Onto", self._onto_words())]
+
+    def _onto_words(self) -> str:
+        return self.session.document[self.onto].name if self.onto in self.session.document else "the scan"
+
+    def press(self, pointer: Pointer) -> None:
+        curve, patch = patch_under(self.session, pointer, Curve), patch_under(self.session, pointer, Sampled)
+        if self.options.how is How.CUT:
+            if patch is None:
+                self.session.tell_problem(ArabesqueError("There is no surface here", "Click a patch or a true shape"))
+                return
+            origin, direction = pointer.camera.ray(pointer.x, pointer.y)
+            self.picked = patch[0].id, origin + patch[1] * direction
+        elif curve is not None:
+            self.picked, self.onto = (curve[0].id, np.zeros(3)), ""
+        elif patch is not None and self.picked is not None and self.options.how is How.PROJECT:
+            self.onto = patch[0].id
+        else:
+            self.session.tell_problem(ArabesqueError("There is no curve here", "Click on a curve"))
+            return
+        self.try_it()
+
+    def move(self, pointer: Pointer, dragging: bool) -> None:
+        found = patch_under(self.session, pointer, Sampled if self.options.how is How.CUT else Curve)
+        self._hover = None if found is None else found[0].id
+        self.changed.emit()
+
+    def draft(self) -> Recipe | None:
+        document, o = self.session.document, self.options
+        if self.picked is None or self.picked[0] not in document:
+            return None
+        key, near = self.picked
+        is_curve = isinstance(document[key].shape, Curve)
+        if o.how is How.CUT:
+            return None if is_curve else CutBySurface(key, near, o.offset)
+        if not is_curve:
+            return None
+        if o.how is How.OFFSET:
+            return SetOffCurve(key, o.distance)
+        axis = o.towards.value[1]
+        return ProjectedCurve(key, self.onto, None if axis is None else np.eye(3)[axis])
+
+    def words(self, made: Curve) -> str:
+        return {How.CUT: "scan cut by a surface", How.PROJECT: "curve projected", How.OFFSET: "curve set off"}[
+            self.options.how
+        ]
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        parts: list[Triangles | Lines | Discs | Label] = []
+        accent, document = theme.now().accent, self.session.document
+        if self.made is not None:
+            parts.append(Lines(polyline(curve_points(self.made)), accent, 2.8, on_top=True))
+        for key in (self._hover, None if self.picked is None else self.picked[0]):
+            if key is not None and key in document and isinstance(document[key].shape, Curve):
+                parts.append(Lines(polyline(curve_points(document[key].shape)), accent, 2.0, alpha=0.6, on_top=True))
+        return parts

@@ -1,0 +1,132 @@
+"""Curves cut: at a clicked place, or at every crossing at once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.desk import theme
+from arabesque.desk.facts import Fact
+from arabesque.desk.kinds.lines import curve_points
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.on_patches import patch_under
+from arabesque.desk.tools.options import labelled
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Curve, curve_feet
+from arabesque.model import Item, edits
+from arabesque.tracing import Crossings, every_crossing
+
+FEWEST = 2
+
+
+class SplitCurves(Tool):
+    """Shows every crossing of the chosen curves, or of all that show, and where ends nearly meet; Enter cuts at all of
+    them, a click at one place."""
+
+    needs = (Curve,)
+    id = "split-curves"
+    step = Step.TRACE
+    label = "Split curves"
+    hint = "Click where a curve is to be cut; Enter cuts at every crossing"
+    shortcut = "V"
+    icon = "ph.scissors"
+    short = "Split"
+
+    @dataclass
+    class Options:
+        """within: mm up to which curves cross that pass each other; 0 for the project's tolerance."""
+
+        within: float = labelled(0.0, "Crossing within")
+
+    def start(self) -> None:
+        self._hover: tuple[str, float, Floats] | None = None
+
+    @property
+    def within(self) -> float:
+        """mm."""
+        return self.options.within if self.options.within > 0 else self.session.document.tolerance
+
+    @property
+    def items(self) -> list[Item]:
+        """The selected curves, where there are several; else all that show."""
+        document = self.session.history.document
+        chosen = [i for i in self.session.selected_items if isinstance(i.shape, Curve) and i.id in document]
+        if len(chosen) >= FEWEST:
+            return [document[i.id] for i in chosen]
+        return [document[i.id] for i in self.session.seen.of(Curve) if i.id in document]
+
+    @property
+    def found(self) -> Crossings:
+        """The crossings as they are now."""
+        return self.session.kept(_crossings, tuple(item.shape for item in self.items), self.within)
+
+    @property
+    def can_apply(self) -> bool:
+        return bool(self.found.found)
+
+    @property
+    def apply_word(self) -> str:
+        return "Split at all"
+
+    @property
+    def facts(self) -> list[Fact]:
+        found = self.found
+        facts = [Fact("Curves", str(len(self.items))), Fact("Crossings", str(len(found.found)))]
+        if found.nearly:
+            facts.append(Fact("Ends nearly meet", f"{len(found.nearly)}, least {found.nearly[0].gap:.3g} mm", "bad"))
+        return facts
+
+    def options_changed(self) -> None:
+        self.changed.emit()
+
+    def _under(self, pointer: Pointer) -> tuple[str, float, Floats] | None:
+        hit = patch_under(self.session, pointer, Curve)
+        if hit is None:
+            return None
+        curve = hit[0].shape
+        points = curve_points(curve)
+        feet = curve_feet(curve, points[[pointer.nearest(points)]])
+        return hit[0].id, float(feet.parameters[0]), feet.points[0]
+
+    def move(self, pointer: Pointer, dragging: bool) -> None:
+        self._hover = self._under(pointer)
+        self.changed.emit()
+
+    def press(self, pointer: Pointer) -> None:
+        found = self._under(pointer)
+        if found is None:
+            self.session.tell_problem(ArabesqueError("There is no curve here", "Click on a curve"))
+            return
+        self.session.edit(edits.curves.split_here, self.session.history.document[found[0]], found[1])
+        self._hover = None
+        self.changed.emit()
+
+    def apply(self) -> None:
+        if self.can_apply:
+            self.session.edit(edits.curves.split_at, self.items, self.found.found)
+            self.changed.emit()
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        t, found = theme.now(), self.found
+        parts: list[Triangles | Lines | Discs | Label] = [
+            Lines(polyline(curve_points(item.shape)), t.accent, 1.8, on_top=True) for item in self.items
+        ]
+        if found.found:
+            places = np.array([one.place for one in found.found])
+            parts.append(Discs(places, np.ones(len(places)), 4.5))
+        for one in found.nearly:
+            parts.append(Discs(one.place[None], np.full(1, 3.0), 7.0, t.outside))
+            parts.append(Label(one.place, f"gap {one.gap:.3g} mm"))
+        if self._hover is not None:
+            parts.append(Discs(self._hover[2][None], np.full(1, 2.0), 5.0))
+        return parts
+
+
+def _crossings(curves: tuple[Curve, ...], within: float) -> Crossings:
+    return every_crossing(curves, within)

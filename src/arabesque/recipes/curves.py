@@ -1,0 +1,130 @@
+"""Curves that are made from other things than the scan: places, ends, parameter lines."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from arabesque.arrays import Floats, frozen_array
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Curve, Edge, Surface, apply, foot_points, parameter_line
+from arabesque.progress import Progress, silent
+from arabesque.recipes.base import Given, Recipe
+from arabesque.tracing import End, Pull, blended, end_beside, end_of, end_to_end, through
+
+
+@dataclass(frozen=True, eq=False)
+class CurveThrough(Recipe):
+    """A smooth curve through places in space or in a plane.
+
+    places: (n, 3) mm. corners: numbers of those at which it turns sharply.
+    """
+
+    word = "curve through places"
+    live = True
+
+    places: Floats
+    closed: bool = False
+    corners: tuple[int, ...] = ()
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "places", frozen_array(self.places, (None, 3), np.float64, what="Places"))
+
+    def moved(self, matrix: Floats) -> CurveThrough:
+        return replace(self, places=apply(matrix, self.places))
+
+    def build(self, given: Given, progress: Progress = silent) -> Curve:
+        places = self.places
+        sharp = sorted({k for k in self.corners if 0 <= k < len(places)})
+        if self.closed and not sharp:
+            return through(places, True)
+        if self.closed:
+            places = np.vstack([np.roll(places, -sharp[0], axis=0), places[sharp[0]]])
+            sharp = [k - sharp[0] for k in sharp]
+        cuts = sorted({0, len(places) - 1, *sharp})
+        return end_to_end([through(places[a : b + 1]) for a, b in pairwise(cuts)])
+
+
+@dataclass(frozen=True, eq=False)
+class EndOf:
+    """An end that a blend begins at. of: id of a curve or a patch. at: (3,) a place near the end, or on an edge."""
+
+    of: str
+    at: Floats
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "at", frozen_array(self.at, (3,), np.float64, what="End"))
+
+    def moved(self, matrix: Floats) -> EndOf:
+        """The end after a (4, 4) rigid motion of what it belongs to."""
+        return replace(self, at=apply(matrix, self.at[None])[0])
+
+    def read(self, given: Given) -> End:
+        """How it runs out now; raises ArabesqueError where there is no end any more."""
+        shape: Any = given.shapes[self.of]
+        if isinstance(shape, Curve):
+            away = np.linalg.norm(shape.points[[0, -1]] - self.at, axis=1)
+            return end_of(shape, bool(away[1] < away[0]))
+        if not isinstance(shape, Surface):
+            raise ArabesqueError("A blend has lost one of its ends", "Undo that, or make the blend free")
+        (uv,) = foot_points(shape, self.at[None]).uv
+        (u0, u1), (v0, v1) = shape.domain
+        u, v = (uv[0] - u0) / (u1 - u0), (uv[1] - v0) / (v1 - v0)
+        edge = min(Edge, key=lambda one: (v, 1 - u, 1 - v, u)[one])
+        return end_beside(shape, edge, float(u if edge in (Edge.V_LOW, Edge.V_HIGH) else v))
+
+
+@dataclass(frozen=True, eq=False)
+class BlendCurve(Recipe):
+    """The curve from one end to another that meets both with G1, G2 or G3.
+
+    one, two: the ends. order: 1 to 3. first, second: how far it reaches at each, as shares of the gap.
+    """
+
+    word = "blend of curves"
+    live = True
+
+    one: EndOf
+    two: EndOf
+    order: int = 2
+    first: float = 1.0
+    second: float = 1.0
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return tuple(dict.fromkeys((self.one.of, self.two.of)))
+
+    def moved(self, matrix: Floats) -> BlendCurve:
+        return replace(self, one=self.one.moved(matrix), two=self.two.moved(matrix))
+
+    def build(self, given: Given, progress: Progress = silent) -> Curve:
+        return blended(self.one.read(given), self.two.read(given), self.order, Pull(self.first, self.second))
+
+
+@dataclass(frozen=True, eq=False)
+class ParameterLine(Recipe):
+    """A parameter line of a patch, exactly; at an end of the range an edge.
+
+    of: id of the patch. axis: the parameter that is fixed, 0 for u. share: of its range.
+    """
+
+    word = "parameter line"
+    live = True
+
+    of: str
+    axis: int
+    share: float
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return (self.of,)
+
+    def build(self, given: Given, progress: Progress = silent) -> Curve:
+        shape = given.shapes[self.of]
+        if not isinstance(shape, Surface):
+            raise ArabesqueError("What the line lies on is no patch any more", "Undo that, or make the line free")
+        low, high = shape.domain[self.axis]
+        return parameter_line(shape, self.axis, low + self.share * (high - low))
