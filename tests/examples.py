@@ -87,9 +87,9 @@ def every_kind() -> Document:
     patch = random_surface((2, 2), (1, 1))
     corner = Trim((np.array([[0.1, 0.1], [0.9, 0.1], [0.9, 0.9], [0.2, 0.8]]),))
     rod = Elementary.make(ElementaryKind.CYLINDER, frame_of([50, 50, 10], [0, 0, 1]), (8.0,), ((-1.0, 2.0), (0.0, 9.0)))
-    along = patch.moved(motion(shift=[0, 60, 20]))
+    along = patch.moved(motion(shift=[110, 0, 10]))
     sketch = Sketch(
-        frame_of([20, 20, 30], [0, 0, 1]),
+        frame_of([130, 60, 5], [0, 0, 1]),
         [[0, 0], [8, 0], [8, 5], [4, 9], [0, 5.0]],
         (
             Element(ElementKind.LINE, (0, 1)),
@@ -104,7 +104,7 @@ def every_kind() -> Document:
         "surface": patch.moved(motion(shift=[0, 0, 20])),
         "face": Face(patch.degree, patch.knots, patch.points + np.array([0, 0, 40.0]), None, corner),
         "true shape": rod,
-        "patchwork": Patchwork((along, rod.moved(motion(shift=[0, 30, 0])))),
+        "patchwork": Patchwork((along, rod.moved(motion(shift=[90, 60, 0])))),
         "sketch": sketch,
         "regions": Regions(np.arange(len(scan.triangles)) % 2, (Region(), Region())),
         "lines": LineSet.of([np.array([[5.0, 60, 3], [20, 80, 3], [40, 95, 3]])], [False]),

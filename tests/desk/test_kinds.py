@@ -12,7 +12,7 @@ from arabesque.desk.looks import ScanLook
 from arabesque.desk.plain import hint
 from arabesque.desk.tools.check.judge import JoinsCheck
 from arabesque.desk.view.pointer import Pointer
-from arabesque.geometry import Curve, Elementary, split_surface
+from arabesque.geometry import Curve, Elementary, Patchwork, Sketch, split_surface
 from arabesque.model import KINDS, Document, Item, Origin, edits
 from arabesque.reading import LineSet, Regions
 from tests.desk.support import WindowTest
@@ -39,6 +39,9 @@ class EveryKindTest(WindowTest):
             return np.array([70.0, 90.0, 0.0])
         if item.id == "scan":
             return np.array([70.0, 90.0, 0.0])
+        if isinstance(shape, Sketch):
+            return shape.curve(0).at([0.5])[0]
+        shape = shape.surfaces[0] if isinstance(shape, Patchwork) else shape
         (u0, u1), (v0, v1) = shape.domain
         return shape.at([[(u0 + u1) / 2, (v0 + v1) / 2]])[0]
 

@@ -185,7 +185,7 @@ class CurvesTest(WindowTest):
         self.key(Qt.Key.Key_Return)
         self.idle()
         self.click(QPoint(3, self.view.height() - 3))
-        self.assertIn("no scan under the pointer", self.view.overlay.message)
+        self.assertIn("nothing to draw on here", self.view.overlay.message)
 
     def test_a_curve_may_begin_where_another_ends(self) -> None:
         tool = self.draw()

@@ -28,7 +28,7 @@ LIGHTEST_DEMAND, HEAVIEST_DEMAND, RAMP = 1e1, 1e5, 10.0
 """Weights of the rows that are to be 0, mm²: by how much they rise a round."""
 HELD, DRAWN, SLIDE = 3.0, 0.02, 0.002
 """Weights by which borders and sharp lines, and inner lines, stay where they were drawn; and along themselves."""
-SMOOTHNESS, EVEN = 1e-8, 2e-5
+SMOOTHNESS, EVEN, BARE = 1e-8, 2e-5, 1e-4
 SETTLED = 1e-3
 """Of the tolerance: when no control point moves further, the fit has settled."""
 FIRST_BENDS, LAST_BENDS = 0.01, 0.1
@@ -186,7 +186,8 @@ class _Solver:
     ) -> None:
         space = self.space
         at, bu, bv = self._bases[number]
-        energy = SMOOTHNESS * fairness_matrix(surface)
+        # with nothing to be close to, fairness alone says how the form runs
+        energy = (SMOOTHNESS if self.scan is not None else BARE) * fairness_matrix(surface)
         if self.scan is not None:
             settings = FitSettings(self.tolerance, slide=SLIDE)
             values = surface.on_basis(bu, bv)

@@ -54,11 +54,12 @@ def lines_and_arcs(frame: Floats, points: Floats, closed: bool, tolerance: float
     if len(places) < FEWEST:
         raise FitProblem("Too few places for a section", "Choose a longer one")
     whole = _round_whole(blank, places, tolerance) if closed else None
-    pieces = [] if whole else _fewest_pieces(places, tolerance)
+    pieces = [] if whole else _fewest_pieces(places, tolerance, closed)
     if closed and len(pieces) > 1:
         # begun at a joint, so that no piece is cut where the ring began
-        places = np.vstack([np.roll(places[:-1], -pieces[0][1], axis=0), places[[pieces[0][1]]]])
-        pieces = _fewest_pieces(places, tolerance)
+        first = pieces[1][0]
+        places = np.vstack([np.roll(places[:-1], -first, axis=0), places[[first]]])
+        pieces = _fewest_pieces(places, tolerance, closed)
     sketch, data = whole or _drawn(blank, places, pieces, closed)
     sketch, off = fitted(sketch, data)
     sketch, data, off = _tangent_where_it_is(sketch, data, off, tolerance)
@@ -93,10 +94,12 @@ def _sharpest(flat: Floats) -> int:
     return int(np.abs(turn).argmax())
 
 
-def _fewest_pieces(places: Floats, tolerance: float) -> list[Piece]:
+def _fewest_pieces(places: Floats, tolerance: float, closed: bool) -> list[Piece]:
+    """The pieces; one may begin a place after the one before has ended: a corner lies between two places."""
     n = len(places)
     reach = [[_furthest(places, i, tolerance, arc) for i in range(n - 1)] for arc in (False, True)]
-    cost, back = np.full(n, np.inf), [(0, False)] * n
+    cost = np.full(n, np.inf)
+    back: list[Piece] = [(0, 0, False)] * n
     cost[0] = 0.0
     for i in range(n - 1):
         for arc in (False, True):
@@ -104,14 +107,14 @@ def _fewest_pieces(places: Floats, tolerance: float) -> list[Piece]:
             for j in range(i + 1 + arc, reach[arc][i] + 1):
                 # of equally many pieces those that are longest at once
                 value = cost[i] + price - 1e-6 * (j - i) ** 2 / n**2
-                if value < cost[j]:
-                    cost[j], back[j] = value, (i, arc)
+                for following in (j, j + 1) if j + 1 < n - 1 + closed else (j,):
+                    if value < cost[following]:
+                        cost[following], back[following] = value, (i, j, arc)
     pieces: list[Piece] = []
     at = n - 1
     while at:
-        start, arc = back[at]
-        pieces.insert(0, (start, at, arc))
-        at = start
+        pieces.insert(0, back[at])
+        at = back[at][0]
     return pieces
 
 
@@ -173,7 +176,8 @@ def _drawn(blank: Sketch, places: Floats, pieces: list[Piece], closed: bool) -> 
         if closed and number == len(pieces) - 1 and number:
             joint = 0
         else:
-            points.append(places[b])
+            following = pieces[number + 1][0] if number + 1 < len(pieces) else b
+            points.append((places[b] + places[following]) / 2)
             joint = len(points) - 1
         if arc:
             centre, _ = _circle(part)

@@ -128,7 +128,7 @@ def _along(scan: Scan, places: Floats, way: Floats) -> Floats:
         triangle, t = scan.tree.first_hits(start if sign > 0 else places, np.tile(sign * way, (len(places), 1)))
         hit = (triangle >= 0) & (t < best)
         best[hit] = t[hit]
-        found[hit] = ((start if sign > 0 else places) + t[:, None] * sign * way)[hit]
+        found[hit] = (start if sign > 0 else places)[hit] + t[hit, None] * sign * way
     return found
 
 

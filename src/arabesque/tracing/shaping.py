@@ -100,9 +100,11 @@ def matched(curve: Curve, at_end: bool, to: End, order: int) -> Curve:
             f"{curve.count} poles of degree {curve.degree} are too few for G{order}", "Raise the degree first"
         )
     run = reversed_curve(curve) if at_end else curve
-    d = run.derivatives(np.array([run.domain[0]]), 1)[:, 0]
+    d = run.derivatives(np.array([run.domain[0]]), 2)[:, 0]
     speed = max(float(np.linalg.norm(d[1])), TINY)
-    wanted = [to.place, speed * to.tangent, speed**2 * to.bend]
+    # how its parameter gathers pace stays its own
+    pace = float(d[2] @ d[1]) / speed
+    wanted = [to.place, speed * to.tangent, speed**2 * to.bend + pace * to.tangent]
     points = run.points.copy()
     rows = [basis_matrix(run.knots, run.degree, np.array([run.domain[0]]), k)[0] for k in range(order + 1)]
     for k in range(order + 1):

@@ -44,13 +44,12 @@ def trimmed_at(sketch: Sketch, number: int, place: Floats) -> Sketch:
     low, high = curve.domain
     margin = 1e-6 * (high - low)
     round_ = element.kind is ElementKind.CIRCLE
-    before = [t for t in cuts if t < at] or ([max(cuts)] if round_ and len(cuts) > 1 else [])
-    after = [t for t in cuts if t > at] or ([min(cuts)] if round_ and len(cuts) > 1 else [])
-    start, end = (max(before) if before else low), (min(after) if after else high)
-    if round_ and before and not [t for t in cuts if t < at]:
-        start = max(cuts)
-    if round_ and after and not [t for t in cuts if t > at]:
-        end = min(cuts)
+    before, after = [t for t in cuts if t < at], [t for t in cuts if t > at]
+    if round_ and len(cuts) > 1:
+        # what goes may run over where the circle begins
+        start, end = max(before or cuts), min(after or cuts)
+    else:
+        start, end = max(before, default=low), min(after, default=high)
     kept: list[tuple[float, float]] = []
     if round_:
         kept = [(end, start)] if len(cuts) > 1 else []
@@ -80,10 +79,12 @@ def _end_point(sketch: Sketch, element: Element, at_end: bool) -> int:
 
 
 def _crossed(sketch: Sketch, number: int, curve: Curve) -> list[float]:
-    """Parameters at which an element is crossed by others, its ends left out."""
+    """Parameters at which an element is crossed by others, its ends left out; a circle has none."""
     others = [sketch.curve(k) for k in range(len(sketch.elements)) if k != number]
     found = every_crossing([curve, *others], MEETS, MEETS).found
     low, high = curve.domain
     margin = 1e-6 * (high - low)
     t = [one.t if one.first == 0 else one.s for one in found if 0 in (one.first, one.second)]
+    if sketch.elements[number].kind is ElementKind.CIRCLE:
+        return sorted({low if value > high - margin else value for value in t})
     return sorted(value for value in t if low + margin < value < high - margin)

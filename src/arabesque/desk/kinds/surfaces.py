@@ -121,7 +121,7 @@ class ShownPatchwork(ShownSampled):
     """Patches over a network of curves."""
 
     made: ClassVar[type] = Patchwork
-    icon: ClassVar[str] = "ph.grid-nine"
+    icon: ClassVar[str] = "ph.grid-four"
     actions = ("duplicate", "patches-apart")
 
     def facts(self, session: Session, item: Item) -> list[Fact]:

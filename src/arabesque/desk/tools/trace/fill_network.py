@@ -55,7 +55,7 @@ class FillNetwork(OnCurves):
     label = "Patches over a network of curves"
     hint = "Click the curves that go round the meshes, or take all that show"
     shortcut = "Shift+Y"
-    icon = "ph.grid-nine"
+    icon = "ph.grid-four"
     short = "Network"
 
     @dataclass

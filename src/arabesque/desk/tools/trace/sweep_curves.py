@@ -26,7 +26,7 @@ class SweepCurves(OnCurves):
     label = "Sweep sections along rails"
     hint = "Click the section, then the rail that it runs along"
     shortcut = "G"
-    icon = "ph.path"
+    icon = "ph.flow-arrow"
     short = "Sweep"
 
     @dataclass

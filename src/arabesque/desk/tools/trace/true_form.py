@@ -55,7 +55,7 @@ class TrueForm(Making):
     label = "Turn or push a profile"
     hint = "Click the curves or the sketch that make the profile"
     shortcut = "Q"
-    icon = "ph.cylinder"
+    icon = "ph.cube"
     short = "Turn, push"
 
     @dataclass
