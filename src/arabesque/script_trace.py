@@ -34,6 +34,7 @@ from arabesque.recipes import (
 )
 from arabesque.scan import Scan
 from arabesque.tracing import (
+    MEETS,
     USUAL_POLES,
     Crossing,
     Cut,
@@ -241,12 +242,12 @@ class Traces:
     def split_everywhere(
         self, curves: Iterable[AnyItem], tolerance: float | None = None
     ) -> tuple[list[AnyItem], tuple[Crossing, ...]]:
-        """Cut curves at every crossing with each other within a tolerance, mm; the project's if not given.
+        """Cut curves at every crossing with each other within a tolerance, mm; two of the project's if not given.
 
         Returns all parts, and where ends nearly meet: ``Crossing`` with the gap, and numbers in the order given.
         """
         items = [self.item(item.id) for item in curves]
-        within = self.tolerance if tolerance is None else tolerance
+        within = MEETS * self.tolerance if tolerance is None else tolerance
         found = every_crossing([item.shape for item in items], within)
         before = set(self.document.items)
         self._do(edits.curves.split_at(self.document, items, found.found))

@@ -27,7 +27,7 @@ from arabesque.tracing.loft import (
 )
 from arabesque.tracing.meeting import Approach, Ring, closed_ring, closest_approach, ring_of_curves
 from arabesque.tracing.meshes import CurveMeshes, Mesh, find_meshes
-from arabesque.tracing.network import Meeting, NetworkFit, patches_over, polynomial
+from arabesque.tracing.network import MEETS, Meeting, NetworkFit, patches_over, polynomial
 from arabesque.tracing.on_scan import curve_on_scan
 from arabesque.tracing.on_shapes import line_near, projected, set_off, surface_cuts
 from arabesque.tracing.section_set import (
@@ -62,6 +62,7 @@ from arabesque.tracing.true_forms import circle_of, is_straight, pushed, turned
 
 __all__ = [
     "CORNER",
+    "MEETS",
     "MOST_POLES",
     "USUAL_POLES",
     "Approach",

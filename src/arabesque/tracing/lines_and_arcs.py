@@ -20,7 +20,8 @@ FLATTEST = 40.0
 """Times their length: arcs of a larger radius are lines."""
 TANGENT, SQUARE, SAME_RADIUS = 12.0, 3.0, 0.08
 """Degrees at a joint that count as tangent, degrees off a right angle, and a share of a radius, to be offered."""
-FEWEST = 3
+FEWEST, REBEGUN = 3, 3
+"""Places that make a section, and how often a ring is begun anew for a joint that is one."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,11 +56,17 @@ def lines_and_arcs(frame: Floats, points: Floats, closed: bool, tolerance: float
         raise FitProblem("Too few places for a section", "Choose a longer one")
     whole = _round_whole(blank, places, tolerance) if closed else None
     pieces = [] if whole else _fewest_pieces(places, tolerance, closed)
-    if closed and len(pieces) > 1:
+    for _ in range(REBEGUN if closed else 0):
+        if len(pieces) < 2:
+            break
         # begun at a joint, so that no piece is cut where the ring began
         first = pieces[1][0]
         places = np.vstack([np.roll(places[:-1], -first, axis=0), places[[first]]])
         pieces = _fewest_pieces(places, tolerance, closed)
+        last, again = pieces[-1], pieces[0]
+        over = np.vstack([places[last[0] : -1], places[: again[1] + 1]])
+        if last[2] != again[2] or _misses(over, last[2]) > tolerance:
+            break
     sketch, data = whole or _drawn(blank, places, pieces, closed)
     sketch, off = fitted(sketch, data)
     sketch, data, off = _tangent_where_it_is(sketch, data, off, tolerance)

@@ -26,6 +26,9 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.units import parse_length, scale_to_mm
 
+SHORT_WORDS = 11
+"""Letters that the box of a choice has room for, at least."""
+
 
 class LengthField(QLineEdit):
     """A length in mm; takes units and arithmetic. A wrong text is marked in place and changes nothing."""
@@ -202,5 +205,11 @@ def _choice(value: Enum, put: Callable[[Enum], None]) -> QComboBox:
     members = list(type(value))
     box.addItems([m.value[0] if isinstance(m.value, tuple) else str(m.value) for m in members])
     box.setCurrentIndex(members.index(value))
+    # long words shorten the box, not the form; the list shows them whole
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(SHORT_WORDS)
+    view = box.view()
+    assert view is not None
+    view.setMinimumWidth(view.sizeHintForColumn(0) + 24)
     box.currentIndexChanged.connect(lambda index: put(members[index]))
     return box

@@ -19,8 +19,8 @@ from arabesque.desk.plain import Words, hint
 from arabesque.desk.session import Session
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
-from arabesque.model import Item
-from arabesque.shapes import Net, Netted, Sampled, can
+from arabesque.model import Item, kind_of
+from arabesque.shapes import Sampled
 
 BARS = 41
 LONGEST_NAME = 120
@@ -160,11 +160,11 @@ class FitStrip(QWidget):
         item = session.chosen(Sampled)
         surfaces = [item] if item is not None else session.seen.that(Sampled)
         self.item.heading.setText("Patch" if item is not None else "Model")
-        self._show_name(item.name if item is not None else f"{len(surfaces)} patch{'' if len(surfaces) == 1 else 'es'}")
+        count = sum(len(i.shape.patches()) for i in surfaces)
+        self._show_name(item.name if item is not None else f"{count} patch{'' if count == 1 else 'es'}")
         shape = item.shape if item is not None else None
         self.degrees.show_value(f"{shape.degree[0]} x {shape.degree[1]}" if isinstance(shape, Surface) else "–", "", "")
-        nets: list[Net] = [i.shape.net() for i in surfaces if can(i.shape, Netted)]
-        self.points.show_value(str(sum(len(net.points) for net in nets)), "", "")
+        self.points.show_value(str(sum(kind_of(i.shape).weight(i.shape) for i in surfaces)), "", "")
         measured = document.with_images(surfaces)
         known = [before[i.id] for i in surfaces if i.id in before] if document is not before else []
         self._show_distances(measured, before.with_images(known), tolerance)

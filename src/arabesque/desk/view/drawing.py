@@ -115,10 +115,10 @@ class Paper(QWidget):
         self._shift: tuple[QPointF, Floats] | None = None
         self.hide()
 
-    def place(self, view: QSize) -> None:
-        """Take the right part of a view of a size."""
+    def place(self, view: QSize, top: int = 0) -> None:
+        """Take the right part of a view of a size, from so many pixels downwards."""
         width = max(LEAST, int(SHARE * view.width()))
-        self.setGeometry(view.width() - width, 0, width, view.height())
+        self.setGeometry(view.width() - width, top, width, view.height() - top)
 
     def show_drawing(self, drawing: Drawing | None) -> None:
         """Another drawing; one in another plane, or the first, is fitted in."""

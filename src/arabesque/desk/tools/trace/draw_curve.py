@@ -34,10 +34,10 @@ class Where(Enum):
     """What a curve is drawn on: its words, and the axis that its plane stands square to."""
 
     SCAN = ("on the scan", None)
-    SPACE = ("in space, square to the view", None)
-    PLANE_X = ("in the plane square to x", 0)
-    PLANE_Y = ("in the plane square to y", 1)
-    PLANE_Z = ("in the plane square to z", 2)
+    SPACE = ("in space", None)
+    PLANE_X = ("plane square to x", 0)
+    PLANE_Y = ("plane square to y", 1)
+    PLANE_Z = ("plane square to z", 2)
 
 
 class DrawCurve(Making):
@@ -64,7 +64,7 @@ class DrawCurve(Making):
         at: float = labelled(0.0, "Plane at")
         closed: bool = False
         snap: bool = labelled(True, "Snap to what is there")
-        square: bool = labelled(True, "Square to the twin plane")
+        square: bool = labelled(True, "Square to the twin")
 
         @property
         def idle(self) -> tuple[str, ...]:

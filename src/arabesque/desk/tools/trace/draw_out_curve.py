@@ -21,7 +21,7 @@ from arabesque.recipes import DrawnOut
 class Out(Enum):
     """The way a surface is drawn out: its words, and the axis."""
 
-    NORMAL = ("square to the scan", None)
+    NORMAL = ("off the scan", None)
     X = ("along x", 0)
     Y = ("along y", 1)
     Z = ("along z", 2)

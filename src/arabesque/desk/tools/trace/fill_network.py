@@ -22,16 +22,14 @@ from arabesque.model import Item
 from arabesque.progress import Progress
 from arabesque.recipes import Given, NetworkOfCurves, Recipe
 from arabesque.recipes.inputs import curves_of
-from arabesque.tracing import CurveMeshes, Meeting, NetworkFit, find_meshes
-
-MEETS = 2.0
+from arabesque.tracing import MEETS, CurveMeshes, Meeting, NetworkFit, find_meshes
 
 
 class Smooth(Enum):
     """How patches meet over inner borders: its words, and the meeting."""
 
     TANGENT = ("tangent (G1)", Meeting.TANGENT)
-    CURVATURE = ("with one curvature (G2)", Meeting.CURVATURE)
+    CURVATURE = ("one curvature (G2)", Meeting.CURVATURE)
     TOUCHING = ("touching (G0)", Meeting.TOUCHING)
 
 
@@ -52,7 +50,7 @@ class FillNetwork(OnCurves):
     name = "Network"
     id = "fill-network"
     step = Step.TRACE
-    label = "Patches over a network of curves"
+    label = "Patches over a network"
     hint = "Click the curves that go round the meshes, or take all that show"
     shortcut = "Shift+Y"
     icon = "ph.grid-four"
@@ -201,7 +199,7 @@ class FillNetwork(OnCurves):
                 parts.append(Label(curve.at([np.mean(curve.domain)])[0], "sharp"))
         if self.made is not None:
             meshes = self.made.meshes
-            parts += [Label(mesh.middle, f"{mesh.sides} sides") for mesh in meshes.meshes if len(meshes.meshes) < 60]
+            parts += [Label(mesh.middle, str(mesh.sides)) for mesh in meshes.meshes]
             for gap in meshes.gaps:
                 parts.append(Discs(gap.place[None], np.full(1, 3.0), 7.0, t.outside))
                 parts.append(Label(gap.place, f"gap {gap.gap:.3g} mm"))

@@ -29,9 +29,9 @@ from arabesque.shapes import Sampled
 class How(Enum):
     """What is brought onto the scan; the value is its words."""
 
-    CUT = "the cut by a surface"
-    PROJECT = "a curve, projected"
-    OFFSET = "a curve, set off"
+    CUT = "a surface's cut"
+    PROJECT = "a curve projected"
+    OFFSET = "a curve set off"
 
 
 class Towards(Enum):
@@ -56,7 +56,7 @@ class BringOnto(Making):
     hint = "Click the surface that cuts the scan, or the curve that is projected or set off"
     shortcut = "B"
     icon = "ph.arrow-elbow-down-left"
-    short = "Bring onto"
+    short = "Onto"
 
     @dataclass
     class Options:
@@ -64,7 +64,7 @@ class BringOnto(Making):
         to the left of the curve, or below 0 to its right."""
 
         how: How = labelled(How.CUT, "Bring")
-        offset: float = labelled(0.0, "Surface set off")
+        offset: float = labelled(0.0, "Set off by")
         towards: Towards = labelled(Towards.CLOSEST, "Project")
         distance: float = 5.0
 

@@ -32,7 +32,7 @@ class Beside(Enum):
 
     FREE = ("as they come", Meeting.TOUCHING)
     TANGENT = ("tangent (G1)", Meeting.TANGENT)
-    CURVATURE = ("with one curvature (G2)", Meeting.CURVATURE)
+    CURVATURE = ("one curvature (G2)", Meeting.CURVATURE)
 
 
 class LayOverCurves(OnCurves):

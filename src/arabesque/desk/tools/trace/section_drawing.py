@@ -75,7 +75,8 @@ class SectionDrawing(Tool):
             return []
         middles = np.array([item.shape.points.mean(axis=0) for item in traced])
         _, _, axes = np.linalg.svd(middles - middles.mean(axis=0), full_matrices=False)
-        return [traced[k] for k in np.argsort((middles - middles.mean(axis=0)) @ axes[0])]
+        way = axes[0] * np.sign(axes[0][np.abs(axes[0]).argmax()])
+        return [traced[k] for k in np.argsort((middles - middles.mean(axis=0)) @ way)]
 
     @property
     def item(self) -> Item | None:
@@ -131,9 +132,15 @@ class SectionDrawing(Tool):
     # what is on the paper
 
     def _cut(self, curve: Curve) -> CutLine | None:
-        """The scan's own line in the plane of the curve, near to it."""
-        scan = self.session.scan
-        return None if scan is None else self.session.kept(_scan_line, scan, _plane_key(curve), curve.points[0])
+        """The scan's own line in the plane of the curve, near to it, and on the side that the section keeps."""
+        scan, item = self.session.scan, self.item
+        if scan is None or item is None:
+            return None
+        recipe = item.recipe
+        half = recipe.side if isinstance(recipe, SectionCurve) else None
+        side: tuple[float, ...] = () if half is None else tuple(half.ravel().tolist())
+        near = tuple(np.round(curve.points[0], 2).tolist())
+        return self.session.kept(_scan_line, scan, _plane_key(curve), near, side)
 
     def _figures(self, curve: Curve) -> tuple[float, float]:
         line = self._cut(curve)
@@ -319,7 +326,8 @@ def _frame(key: tuple[float, ...]) -> Floats:
     return frame_of(normal * key[3], normal, np.cross(up, normal))
 
 
-def _scan_line(scan: Scan, key: tuple[float, ...], near: Floats) -> CutLine | None:
-    lines = cut_scan(scan, Cut(Plane(np.array(key[:3]), key[3])))
+def _scan_line(scan: Scan, key: tuple[float, ...], near: tuple[float, ...], side: tuple[float, ...]) -> CutLine | None:
+    kept = np.array(side).reshape(2, 3) if side else None
+    lines = cut_scan(scan, Cut(Plane(np.array(key[:3]), key[3]), kept))
     long = [line for line in lines if line.length > 0.1 * lines[0].length] if lines else []
-    return line_near(long, near) if long else None
+    return line_near(long, np.array(near)) if long else None

@@ -55,8 +55,8 @@ class Across(Enum):
     ROUND_X = ("round x", 0, True)
     ROUND_Y = ("round y", 1, True)
     ROUND_Z = ("round z", 2, True)
-    GUIDE = ("square to the chosen curve", None, False)
-    PICKED = ("square to a direction", None, False)
+    GUIDE = ("along a curve", None, False)
+    PICKED = ("any direction", None, False)
 
 
 class Kept(Enum):

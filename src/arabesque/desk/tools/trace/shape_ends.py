@@ -34,12 +34,12 @@ REACH = 0.25
 class Do(Enum):
     """What is done with an end; the value is its words."""
 
-    HANDLES = "pull its handles"
-    EXTEND = "run on, or trim back"
+    HANDLES = "pull handles"
+    EXTEND = "run on or trim"
     REACH = "run on to a curve"
-    JOIN = "join two curves"
-    MATCH = "match to another"
-    BLEND = "blend between two"
+    JOIN = "join two"
+    MATCH = "match"
+    BLEND = "blend two"
 
 
 TWO = (Do.REACH, Do.JOIN, Do.MATCH, Do.BLEND)
@@ -76,8 +76,8 @@ class ShapeEnds(Tool):
         order: int = whole(2, 0, 3, "Continuity G")
         length: float = labelled(10.0, "Run on by")
         manner: Manner = labelled(Manner.NATURAL, "Goes on")
-        first: float = labelled(1.0, "Reach of the first")
-        second: float = labelled(1.0, "Reach of the second")
+        first: float = labelled(1.0, "Reach, first")
+        second: float = labelled(1.0, "Reach, second")
 
         @property
         def idle(self) -> tuple[str, ...]:

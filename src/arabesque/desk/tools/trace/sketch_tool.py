@@ -40,7 +40,6 @@ from arabesque.scan import Scan
 from arabesque.tracing import (
     Cut,
     CutLine,
-    Solved,
     Traced,
     cut_scan,
     lines_and_arcs,
@@ -58,12 +57,12 @@ class Draws(Enum):
     """What clicks on the paper draw: the value is its words."""
 
     LINE = "lines"
-    ARC = "arc: centre, start, end"
-    CIRCLE = "circle: centre, radius"
-    POLYGON = "polygon: centre, corner"
+    ARC = "arc from its centre"
+    CIRCLE = "circle"
+    POLYGON = "polygon"
     SPLINE = "spline"
-    CHOOSE = "nothing: choose and drag"
-    TRIM = "nothing: trim at crossings"
+    CHOOSE = "choose and drag"
+    TRIM = "trim at crossings"
 
 
 class Level(Enum):
@@ -72,7 +71,7 @@ class Level(Enum):
     X = ("square to x", 0)
     Y = ("square to y", 1)
     Z = ("square to z", 2)
-    CHOSEN = ("of what is selected", None)
+    CHOSEN = ("of the selected", None)
 
 
 class DrawSketch(Tool):
@@ -170,7 +169,7 @@ class DrawSketch(Tool):
 
     @property
     def facts(self) -> list[Fact]:
-        state = self._solved.words
+        state, _ = self._state
         facts = [
             Fact("Elements", str(len(self.sketch.elements))),
             Fact("Relations", str(len(self.sketch.relations))),
@@ -190,8 +189,9 @@ class DrawSketch(Tool):
         return facts
 
     @property
-    def _solved(self) -> Solved:
-        return self.session.kept(solved, self.sketch)
+    def _state(self) -> tuple[str, tuple[int, ...]]:
+        """The state in words, and the relations that contradict each other."""
+        return self.session.kept(_state, self.sketch)
 
     @property
     def choices(self) -> list[Choice]:
@@ -263,8 +263,10 @@ class DrawSketch(Tool):
 
     # the change
 
-    def _put(self, sketch: Sketch) -> None:
+    def _put(self, sketch: Sketch, traced: Traced | None = None) -> None:
+        """Another sketch; traced: the section that it is still made of."""
         self._before = [*self._before[-HISTORY:], self.sketch]
+        self.traced = traced
         self.sketch = sketch
         self.form_changed.emit()
         self.changed.emit()
@@ -276,7 +278,6 @@ class DrawSketch(Tool):
         except ArabesqueError as problem:
             self.session.tell_problem(problem)
             return
-        self.traced = None
         self._put(found.sketch)
 
     def _without(self, number: int) -> None:
@@ -296,14 +297,13 @@ class DrawSketch(Tool):
         job.done.connect(self._traced)
 
     def _traced(self, traced: Traced) -> None:
-        self.traced = traced
         self.options.draw = Draws.CHOOSE
-        self._put(traced.sketch)
+        self._put(traced.sketch, traced)
 
     def _take_offered(self, relations: tuple[Relation, ...]) -> None:
         if self.traced is not None:
-            self.traced = taken(self.traced, relations)
-            self._put(self.traced.sketch)
+            traced = taken(self.traced, relations)
+            self._put(traced.sketch, traced)
 
     def _add(self, kind: ElementKind, points: list[Floats | int], aid: bool | None = None) -> None:
         """An element on points: places of new ones, or numbers of those that are there."""
@@ -451,10 +451,11 @@ class DrawSketch(Tool):
         key = event.key()
         if key == Qt.Key.Key_Backspace and self._before:
             self.sketch, self._before = self._before[-1], self._before[:-1]
+            self.traced = None
             self._begun, self._chosen, self._points = [], [], []
         elif key == Qt.Key.Key_Delete and self._chosen:
-            self._put(without_elements(self.sketch, self._chosen))
-            self._chosen = []
+            gone, self._chosen = self._chosen, []
+            self._put(without_elements(self.sketch, gone))
         else:
             return False
         self.form_changed.emit()
@@ -528,7 +529,7 @@ class DrawSketch(Tool):
             )
             for line in self._lines()
         ]
-        against = set(self._solved.against)
+        state, against = self._state
         wrong = {k for n in against for k in sketch.relations[n].of}
         for number, element in enumerate(sketch.elements):
             colour = t.outside if number in wrong else t.accent if number in self._chosen else t.ink
@@ -547,7 +548,6 @@ class DrawSketch(Tool):
             for relation in sketch.relations
             if relation.kind.is_dimension
         )
-        state = self._solved.words
         title = f"{len(sketch.elements)} elements, {len(sketch.relations)} relations"
         return Drawing(sketch.frame, tuple(strokes), dots, words=words, title=title, figures=state, good=not against)
 
@@ -571,6 +571,11 @@ class DrawSketch(Tool):
 
     def press(self, pointer: Pointer) -> None:
         self.session.tell_problem(ArabesqueError("The sketch lies on the paper", "Draw there, on the right"))
+
+
+def _state(sketch: Sketch) -> tuple[str, tuple[int, ...]]:
+    found = solved(sketch)
+    return found.words, found.against
 
 
 def _upright(normal: Floats, offset: float) -> Floats:

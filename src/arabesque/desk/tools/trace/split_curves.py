@@ -20,7 +20,7 @@ from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, curve_feet
 from arabesque.model import Item, edits
-from arabesque.tracing import Crossings, every_crossing
+from arabesque.tracing import MEETS, Crossings, every_crossing
 
 FEWEST = 2
 
@@ -40,7 +40,7 @@ class SplitCurves(Tool):
 
     @dataclass
     class Options:
-        """within: mm up to which curves cross that pass each other; 0 for the project's tolerance."""
+        """within: mm up to which curves cross that pass each other; 0 for two tolerances."""
 
         within: float = labelled(0.0, "Crossing within")
 
@@ -49,8 +49,8 @@ class SplitCurves(Tool):
 
     @property
     def within(self) -> float:
-        """mm."""
-        return self.options.within if self.options.within > 0 else self.session.document.tolerance
+        """mm: two curves that cling to a scan pass each other within two tolerances."""
+        return self.options.within if self.options.within > 0 else MEETS * self.session.document.tolerance
 
     @property
     def items(self) -> list[Item]:

@@ -34,10 +34,10 @@ from arabesque.tracing import CORNER, MOST_POLES, FittedCurve
 class Taken(Enum):
     """What a click takes; the value is its words."""
 
-    LINE = "a rim, line, edge or curve"
-    ALONG_U = "a line along u of a patch"
-    ALONG_V = "a line along v of a patch"
-    BORDER = "the border of an area"
+    LINE = "line or edge"
+    ALONG_U = "along u of a patch"
+    ALONG_V = "along v of a patch"
+    BORDER = "border of an area"
 
 
 class TakeLine(Making):

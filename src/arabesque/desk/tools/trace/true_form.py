@@ -38,8 +38,8 @@ class Axis(Enum):
     X = ("x", 0)
     Y = ("y", 1)
     Z = ("z", 2)
-    OWN = ("the sketch's own", None)
-    PICKED = ("a true shape's, clicked", None)
+    OWN = ("the sketch's", None)
+    PICKED = ("a clicked shape's", None)
 
 
 class TrueForm(Making):
@@ -56,7 +56,7 @@ class TrueForm(Making):
     hint = "Click the curves or the sketch that make the profile"
     shortcut = "Q"
     icon = "ph.cube"
-    short = "Turn, push"
+    short = "Turn"
 
     @dataclass
     class Options:
