@@ -13,6 +13,7 @@ from arabesque.geometry import (
     ElementaryKind,
     Manner,
     Patchwork,
+    Plane,
     Surface,
     arc_length,
     curve_feet,
@@ -35,6 +36,7 @@ from arabesque.tracing import (
     lower_curve,
     matched,
     odd_sections,
+    planes_along,
     projected,
     pulled,
     pushed,
@@ -44,7 +46,9 @@ from arabesque.tracing import (
     surface_cuts,
     sweep,
     through,
+    trace_sections,
     turned,
+    turned_over,
     with_end,
 )
 from tests.examples import heron, plane, random_surface, sphere
@@ -161,6 +165,20 @@ class EndTest(unittest.TestCase):
         np.testing.assert_allclose(end.bend, across, atol=1e-9)
 
 
+class StartsTest(unittest.TestCase):
+    def test_closed_sections_begin_at_a_plane(self) -> None:
+        """Circles cut of a sphere, begun where they pass y = 0: on the same side all of them."""
+        ball = sphere()
+        cuts = planes_along(ball, np.array([0, 0, 1.0]), count=7)
+        made = trace_sections(ball, cuts, 7, guide=Plane(np.array([0, 1.0, 0]), 0.0))
+        starts = np.array([one.line.points[0] for one in made])
+        np.testing.assert_allclose(starts[:, 1], 0, atol=2.5)
+        self.assertEqual(len(set(np.sign(starts[:, 0]))), 1)
+        over = turned_over(made[3])
+        np.testing.assert_allclose(over.fitted.curve.points[::-1], made[3].fitted.curve.points)
+        np.testing.assert_allclose(over.line.points[0], made[3].line.points[0])
+
+
 class OnShapesTest(unittest.TestCase):
     def test_a_scan_cut_by_a_plane_as_trimesh_cuts_it(self) -> None:
         """The same section, by length, as trimesh's own (outside reference)."""
@@ -219,8 +237,6 @@ class OnShapesTest(unittest.TestCase):
             set_off(Curve.bezier([[50, 20, 0], [50, 80, 0.0]]), plane(100.0, 20), 70.0)
 
     def test_square_to_the_twin_plane(self) -> None:
-        from arabesque.geometry import Plane
-
         scan = heron().scan
         places = scan.closest(np.array([[70, 0, 8], [80, 14, 5], [100, 40, 0.0]])).points
         made = curve_on_scan(places, scan, 0.2, square=Plane(np.array([0, 1.0, 0]), 0.0))
@@ -336,6 +352,19 @@ class SurfacesOnCurvesTest(unittest.TestCase):
         with self.assertRaisesRegex(FitProblem, "Section 3 is open"):
             loft(sections)
         self.assertEqual(odd_sections([ring, ring, sections[0]]), [1])
+
+    def test_crossing_and_self_touching_sections_are_told_with_their_place(self) -> None:
+        straight = [
+            Curve.bezier([[0, 0, 0], [10, 0, 0], [20, 0, 0.0]]),
+            Curve.bezier([[0, -5, 0], [10, 0, 0], [20, 5, 0.0]]),
+        ]
+        with self.assertRaisesRegex(FitProblem, r"Sections 1 and 2 cross at 10\.0, 0\.0, 0\.0"):
+            loft(straight)
+        t = np.linspace(-2.6, 2.6, 40)
+        loop = through(np.column_stack([t**3 - 4 * t, t**2, 0 * t + 20]))
+        plain = through(np.column_stack([t * 2, t**2, 0 * t]))
+        with self.assertRaisesRegex(FitProblem, r"Section 2 touches itself at -?0\.0, 4\.0, 20\.0"):
+            loft([plain, loop])
 
     def test_drawn_out(self) -> None:
         """A circle drawn along its axis is a cylinder, leaning by 30° a cone; from a sphere along its normals a cone of

@@ -12,7 +12,7 @@ from numpy.typing import ArrayLike
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import InvalidShape
 from arabesque.geometry.curve import Curve
-from arabesque.geometry.elementary import arc_knots, unit_arc
+from arabesque.geometry.elementary import LONGEST, arc_knots, unit_arc
 from arabesque.geometry.motion import Plane
 from arabesque.shapes import Guide, Strands
 
@@ -103,6 +103,8 @@ class Sketch:
         flat = np.asarray(self.flat, dtype=float).reshape(-1, 2)
         object.__setattr__(self, "flat", frozen_array(flat, (None, 2), np.float64, what="Sketch"))
         cure = "Draw it anew"
+        if flat.size and np.abs(flat).max() > LONGEST:
+            raise InvalidShape("A sketch goes on for ever", cure)
         for element in self.elements:
             fewest = element.kind.value[1]
             if len(element.points) < fewest or not all(0 <= k < len(flat) for k in element.points):

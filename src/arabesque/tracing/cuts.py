@@ -164,17 +164,20 @@ def _on_side(line: CutLine, side: Floats) -> CutLine | None:
     return CutLine(whole, False, line.plane) if len(whole) > 2 else None
 
 
-def aligned(lines: Sequence[CutLine], guide: Curve | None = None) -> list[CutLine]:
+def aligned(lines: Sequence[CutLine], guide: Curve | Plane | None = None) -> list[CutLine]:
     """The lines run the same way and, where they are closed, begin at corresponding places.
 
-    Each begins where it comes closest to the start of the one before (the least twist), or to a guide curve.
+    Each begins where it comes closest to the start of the one before (the least twist), where it comes closest to a
+    guide curve, or where it passes a plane, beside the start of the one before.
     """
     made: list[CutLine] = []
     for line in lines:
         points = line.points
         if made:
             points = _like(made[-1], CutLine(points, line.closed, line.plane))
-        if guide is not None:
+        if isinstance(guide, Plane):
+            points = np.roll(points, -_passing(points, guide, made[-1].points[0] if made else None), axis=0)
+        elif guide is not None:
             start = int(curve_feet(guide, points).distance.argmin())
             points = np.roll(points, -start, axis=0) if line.closed else points
         made.append(CutLine(points, line.closed, line.plane))
@@ -195,6 +198,17 @@ def _like(before: CutLine, line: CutLine) -> Floats:
     there = before.points[0] - before.middle
     away = np.linalg.norm((points - points.mean(axis=0)) - there, axis=1)
     return np.roll(points, -int(away.argmin()), axis=0)
+
+
+def _passing(points: Floats, plane: Plane, near: Floats | None) -> int:
+    """Number of the place of a closed line at which it passes a plane: the nearest to a place, or the furthest out."""
+    heights = plane.height(points)
+    passes = np.flatnonzero(heights * np.roll(heights, -1) <= 0)
+    if not len(passes):
+        return int(np.abs(heights).argmin())
+    middle = points.mean(axis=0)
+    away = np.linalg.norm(points[passes] - (middle if near is None else near), axis=1)
+    return int(passes[away.argmax() if near is None else away.argmin()])
 
 
 def _area(points: Floats) -> Floats:

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Floats, unit
 from arabesque.errors import FitProblem
 from arabesque.fitting import looks_outward
 from arabesque.geometry import (
@@ -27,11 +27,15 @@ from arabesque.geometry import (
 )
 from arabesque.geometry.nets import flat_normal
 from arabesque.scan import Scan
+from arabesque.tracing.crossings import every_crossing
 from arabesque.tracing.fit import clamped_rows
 
 SAME_PLACE = 1e-6
 """mm: a curve whose ends lie nearer to each other is closed."""
 READ = 33
+HALF_ROUND, ONCE_ROUND = 180.0, 400.0
+"""Degrees: an open polygon that turns no further than the one, and a closed one no further than the other, does not
+cross itself."""
 GUIDE_PLACES = 200
 BETWEEN = (1 / 3, 2 / 3)
 """Shares of the way from section to section at which a loft with guides has sections more."""
@@ -283,6 +287,40 @@ def _check_alike(curves: Sequence[Curve]) -> None:
     for k, (one, two) in enumerate(pairwise(_read(curve) for curve in curves)):
         if np.abs(one - two).max() < SAME_PLACE:
             raise FitProblem(f"Sections {k + 1} and {k + 2} lie at one place", "Leave one of them out")
+    _check_apart(curves)
+
+
+def _check_apart(curves: Sequence[Curve]) -> None:
+    """Raises FitProblem, saying where, for sections that cross or touch each other or themselves.
+
+    Most cannot: their boxes lie apart, and their polygons turn round no more than once.
+    """
+    boxes = np.array([curve.box for curve in curves])
+    suspects = {
+        k for k, curve in enumerate(curves) if _turning(curve.points) > (ONCE_ROUND if is_closed(curve) else HALF_ROUND)
+    }
+    for i in range(len(curves)):
+        for k in range(i + 1, len(curves)):
+            if (boxes[i, 0] <= boxes[k, 1]).all() and (boxes[k, 0] <= boxes[i, 1]).all():
+                suspects |= {i, k}
+    if not suspects:
+        return
+    numbers = sorted(suspects)
+    for one in every_crossing([curves[k] for k in numbers], SAME_PLACE, SAME_PLACE).found:
+        first, second = numbers[one.first], numbers[one.second]
+        x, y, z = one.place
+        where = f"at {x:.1f}, {y:.1f}, {z:.1f}"
+        if first == second:
+            raise FitProblem(f"Section {first + 1} touches itself {where}", "Pull its poles apart there")
+        raise FitProblem(f"Sections {first + 1} and {second + 1} cross {where}", "Move one of them, or leave it out")
+
+
+def _turning(points: Floats) -> float:
+    """Degrees by which a polygon turns in all."""
+    legs = np.diff(points, axis=0)
+    ways = unit(legs[np.linalg.norm(legs, axis=1) > 0])
+    cosine = np.clip(np.einsum("nc,nc->n", ways[:-1], ways[1:]), -1.0, 1.0)
+    return float(np.degrees(np.arccos(cosine)).sum())
 
 
 def _parameters(rows: Floats, closed: bool) -> Floats:

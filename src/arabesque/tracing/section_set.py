@@ -9,7 +9,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
-from arabesque.geometry import Curve, reversed_curve
+from arabesque.geometry import Curve, Plane, reversed_curve
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 from arabesque.tracing.cuts import Cut, CutLine, aligned, cut_scan
@@ -39,16 +39,16 @@ def trace_sections(
     poles: int | None = USUAL_POLES,
     tolerance: float | None = None,
     degree: int = 3,
-    guide: Curve | None = None,
+    guide: Curve | Plane | None = None,
     alike: bool = False,
     progress: Progress = silent,
 ) -> list[TracedSection]:
     """One curve for each plane that cuts the scan, in the order of the planes.
 
     Of several lines the one that goes on from the plane before is taken. guide: closed sections begin where they come
-    nearest to it; else where they twist least. alike: what goes by a tolerance gets as many poles as the section that
-    needs most, so that a loft through all of them is light. Raises FitProblem when no plane cuts the scan, or a line
-    cannot be fitted.
+    nearest to it, or pass it where it is a plane; else where they twist least. alike: what goes by a tolerance gets as
+    many poles as the section that needs most, so that a loft through all of them is light. Raises FitProblem when no
+    plane cuts the scan, or a line cannot be fitted.
     """
     found: list[tuple[Cut, CutLine, int]] = []
     for number, cut in enumerate(cuts):

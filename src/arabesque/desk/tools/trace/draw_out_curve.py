@@ -10,7 +10,7 @@ import numpy as np
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.options import angle, labelled
-from arabesque.desk.tools.trace.on_curves import OnCurves
+from arabesque.desk.tools.trace.on_curves import MakesSurface
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.geometry import Curve, Surface
@@ -27,7 +27,7 @@ class Out(Enum):
     Z = ("along z", 2)
 
 
-class DrawOutCurve(OnCurves):
+class DrawOutCurve(MakesSurface):
     """One click takes the curve; the form says how far and which way."""
 
     needs = (Curve,)
@@ -71,7 +71,7 @@ class DrawOutCurve(OnCurves):
 
     @property
     def facts(self) -> list[Fact]:
-        return [] if self.made is None else [Fact("Control points", str(self.made.count))]
+        return [] if self.made is None else self.made[1]
 
     def draft(self) -> DrawnOut | None:
         keys, o = self.there, self.options
@@ -80,9 +80,9 @@ class DrawOutCurve(OnCurves):
         axis = o.way.value[1]
         return DrawnOut(keys[0], o.ahead, o.back, None if axis is None else np.eye(3)[axis], o.lean)
 
-    def words(self, made: Surface) -> str:
+    def words(self, made: tuple[Surface, list[Fact]]) -> str:
         return f"surface drawn out {self.options.ahead + self.options.back:g} mm"
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
-        made = [] if self.made is None else self.preview(self.made, camera)
+        made = [] if self.made is None else self.preview(self.made[0], camera)
         return made + self.picked_parts(self.there)

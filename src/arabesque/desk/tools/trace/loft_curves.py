@@ -5,26 +5,24 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import partial
 
-from arabesque.checking import measure_both_ways
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.options import labelled
-from arabesque.desk.tools.trace.on_curves import OnCurves
+from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.trace.on_curves import MakesSurface
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import FitProblem
 from arabesque.geometry import Curve, Surface
 from arabesque.model import Item
-from arabesque.progress import Progress
-from arabesque.recipes import Given, LoftThrough, Recipe
+from arabesque.recipes import LoftThrough
 from arabesque.scan import Scan
 from arabesque.tracing import LoftWay, in_order, odd_sections, outward_loft
 
 
-class LoftCurves(OnCurves):
+class LoftCurves(MakesSurface):
     """Curves are clicked, or all that show are taken at once; the loft is drawn as it would be."""
 
     needs = (Curve,)
@@ -40,11 +38,11 @@ class LoftCurves(OnCurves):
 
     @dataclass
     class Options:
-        """smooth: across the curves; straight from one to the next where it is not. closed: back to the first.
+        """degree: across the curves; 1 is straight from one to the next. closed: back to the first, of degree 3.
         before, after: mm beyond the ends. square_first, square_last: how strongly it sets out square to the planes of
         its ends, 0 leaves it free. ordered: the order is found by where they lie."""
 
-        smooth: bool = True
+        degree: int = whole(3, 1, 5, "Degree across")
         closed: bool = labelled(False, "Closed round")
         before: float = labelled(0.0, "Before the first")
         after: float = labelled(0.0, "After the last")
@@ -56,7 +54,7 @@ class LoftCurves(OnCurves):
         def idle(self) -> tuple[str, ...]:
             """What goes round has no ends; what is straight leaves them as it must."""
             squares = ("square_first", "square_last")
-            return ("before", "after", *squares) if self.closed else () if self.smooth else squares
+            return ("before", "after", *squares) if self.closed else () if self.degree > 1 else squares
 
     def clear(self) -> None:
         super().clear()
@@ -67,7 +65,7 @@ class LoftCurves(OnCurves):
         assert isinstance(recipe, LoftThrough)
         self.picked = [key for key in recipe.of if key in self.session.document]
         o = self.options
-        o.smooth, o.closed, o.ordered = recipe.degree > 1, recipe.closed, False
+        o.degree, o.closed, o.ordered = recipe.degree, recipe.closed, False
         o.before, o.after = recipe.before, recipe.after
         o.square_first, o.square_last = recipe.square_first, recipe.square_last
         self.guides = list(recipe.guides)
@@ -131,29 +129,14 @@ class LoftCurves(OnCurves):
             return None
         if o.ordered:
             curves = tuple(document[key].shape for key in keys)
-            way = LoftWay(3 if o.smooth else 1, o.closed)
+            way = LoftWay(o.degree, o.closed)
             keys = [keys[k] for k in self.session.kept(_order, curves, way, document.reference_scan)]
-        way = LoftWay(3 if o.smooth else 1, o.closed)
+        way = LoftWay(o.degree, o.closed)
         if not o.closed:
             way = replace(way, before=o.before, after=o.after)
-            if o.smooth:
+            if o.degree > 1:
                 way = replace(way, square_first=o.square_first, square_last=o.square_last)
         return LoftThrough.by(keys, way, [key for key in self.guides if key in document])
-
-    def build(self, recipe: Recipe, source: Given, progress: Progress) -> tuple[Surface, list[Fact]]:
-        made: Surface = recipe.build(source, progress)
-        facts = [Fact("Control points", str(made.count))]
-        if source.scan is not None:
-            figures = measure_both_ways([made], source.scan, source.tolerance)
-            good = "good" if figures.within(source.tolerance) else "bad"
-            facts += [
-                Fact("99 % of inliers", f"{figures.surface_to_scan.inlier_p99:.3f} mm", good),
-                Fact("And back", f"{figures.scan_to_surface.inlier_p99:.3f} mm"),
-            ]
-        return made, facts
-
-    def shape_of(self, made: tuple[Surface, list[Fact]]) -> Surface:
-        return made[0]
 
     def words(self, made: tuple[Surface, list[Fact]]) -> str:
         return f"loft through {len(self.picked)} curves"

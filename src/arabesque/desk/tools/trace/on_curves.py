@@ -8,15 +8,19 @@ from typing import ClassVar
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
+from arabesque.checking import measure_both_ways
 from arabesque.desk import theme
+from arabesque.desk.facts import Fact
 from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve
+from arabesque.geometry import Curve, Surface
 from arabesque.model import Item
+from arabesque.progress import Progress
+from arabesque.recipes import Given, Recipe
 
 
 class OnCurves(Making):
@@ -83,3 +87,28 @@ class OnCurves(Making):
             points = curve_points(document[self._hover].shape)
             parts.append(Lines(polyline(points), accent, 2.0, alpha=0.6, on_top=True))
         return parts
+
+
+def surface_facts(made: Surface, source: Given) -> list[Fact]:
+    """Weight, degree, and how a surface on curves stands to the scan and back."""
+    facts = [Fact("Degree", f"{made.degree[0]} x {made.degree[1]}"), Fact("Control points", str(made.count))]
+    if source.scan is not None:
+        figures = measure_both_ways([made], source.scan, source.tolerance)
+        good = "good" if figures.within(source.tolerance) else "bad"
+        facts += [
+            Fact("99 % of inliers", f"{figures.surface_to_scan.inlier_p99:.3f} mm", good),
+            Fact("And back", f"{figures.scan_to_surface.inlier_p99:.3f} mm"),
+        ]
+    return facts
+
+
+class MakesSurface(OnCurves):
+    """Tools on curves that make one surface: what was built is it, with what is told of it."""
+
+    def build(self, recipe: Recipe, source: Given, progress: Progress) -> tuple[Surface, list[Fact]]:
+        # the scan is looked at whatever the recipe goes by
+        made: Surface = recipe.build(source, progress)
+        return made, surface_facts(made, source)
+
+    def shape_of(self, made: tuple[Surface, list[Fact]]) -> Surface:
+        return made[0]

@@ -19,17 +19,19 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve
+from arabesque.geometry import Curve, Plane
 from arabesque.model import Item
-from arabesque.recipes import CutBySurface, ProjectedCurve, Recipe, SetOffCurve
+from arabesque.recipes import CutBySurface, ProjectedCurve, Recipe, SectionCurve, SetOffCurve
 from arabesque.scan import Scan
 from arabesque.shapes import Sampled
+from arabesque.tracing import Cut, cut_scan, line_near
 
 
 class How(Enum):
     """What is brought onto the scan; the value is its words."""
 
     CUT = "a surface's cut"
+    PLANE = "a plane's cut"
     PROJECT = "a curve projected"
     OFFSET = "a curve set off"
 
@@ -43,12 +45,20 @@ class Towards(Enum):
     Z = ("along z", 2)
 
 
+class Square(Enum):
+    """How a plane through the click stands: its words, and the axis."""
+
+    X = ("square to x", 0)
+    Y = ("square to y", 1)
+    Z = ("square to z", 2)
+
+
 class BringOnto(Making):
     """A click takes the surface or the curve; the line on the scan is drawn at once."""
 
     needs = (Scan,)
     makes = CutBySurface
-    also_makes = (ProjectedCurve, SetOffCurve)
+    also_makes = (ProjectedCurve, SetOffCurve, SectionCurve)
     name = "Curve"
     id = "bring-onto"
     step = Step.TRACE
@@ -60,19 +70,21 @@ class BringOnto(Making):
 
     @dataclass
     class Options:
-        """offset: mm by which the surface is set off. towards: the way of a projection. distance: mm over the scan,
-        to the left of the curve, or below 0 to its right."""
+        """offset: mm by which the surface is set off. plane: the axis that a plane stands square to; it passes the
+        click. towards: the way of a projection. distance: mm over the scan, to the left of the curve, or below 0 to
+        its right."""
 
         how: How = labelled(How.CUT, "Bring")
         offset: float = labelled(0.0, "Set off by")
+        plane: Square = labelled(Square.X, "Plane")
         towards: Towards = labelled(Towards.CLOSEST, "Project")
         distance: float = 5.0
 
         @property
         def idle(self) -> tuple[str, ...]:
             """Each way has its own number."""
-            own = {How.CUT: "offset", How.PROJECT: "towards", How.OFFSET: "distance"}[self.how]
-            return tuple(name for name in ("offset", "towards", "distance") if name != own)
+            own = {How.CUT: "offset", How.PLANE: "plane", How.PROJECT: "towards", How.OFFSET: "distance"}[self.how]
+            return tuple(name for name in ("offset", "plane", "towards", "distance") if name != own)
 
     def clear(self) -> None:
         self.picked: tuple[str, Floats] | None = None
@@ -91,6 +103,9 @@ class BringOnto(Making):
             o.how, self.onto, self.picked = How.PROJECT, recipe.on, (recipe.of, np.zeros(3))
             if recipe.direction is not None:
                 o.towards = list(Towards)[1 + int(np.abs(recipe.direction).argmax())]
+        elif isinstance(recipe, SectionCurve):
+            o.how, o.plane = How.PLANE, list(Square)[int(np.abs(recipe.normal).argmax())]
+            self.picked = "", recipe.near + (recipe.offset - recipe.near @ recipe.normal) * recipe.normal
         else:
             assert isinstance(recipe, SetOffCurve)
             o.how, o.distance, self.picked = How.OFFSET, recipe.distance, (recipe.of, np.zeros(3))
@@ -102,6 +117,7 @@ class BringOnto(Making):
             return f"Enter keeps it; click another instead{more}"
         return {
             How.CUT: "Click the patch or true shape, where it cuts the scan",
+            How.PLANE: "Click the scan where the plane is to pass",
             How.PROJECT: "Click the curve that is projected",
             How.OFFSET: "Click the curve beside which the line runs",
         }[self.options.how]
@@ -116,6 +132,14 @@ class BringOnto(Making):
         return self.session.document[self.onto].name if self.onto in self.session.document else "the scan"
 
     def press(self, pointer: Pointer) -> None:
+        if self.options.how is How.PLANE:
+            place = pointer.on_scan(self.session.scan)
+            if place is None:
+                self.session.tell_problem(ArabesqueError("There is no scan here", "Click on the scan"))
+                return
+            self.picked = "", place
+            self.try_it()
+            return
         curve, patch = patch_under(self.session, pointer, Curve), patch_under(self.session, pointer, Sampled)
         if self.options.how is How.CUT:
             if patch is None:
@@ -139,6 +163,8 @@ class BringOnto(Making):
 
     def draft(self) -> Recipe | None:
         document, o = self.session.document, self.options
+        if self.picked is not None and o.how is How.PLANE:
+            return self._section(self.picked[1])
         if self.picked is None or self.picked[0] not in document:
             return None
         key, near = self.picked
@@ -152,10 +178,22 @@ class BringOnto(Making):
         axis = o.towards.value[1]
         return ProjectedCurve(key, self.onto, None if axis is None else np.eye(3)[axis])
 
+    def _section(self, place: Floats) -> SectionCurve | None:
+        scan = self.session.scan
+        if scan is None:
+            return None
+        cut = Cut(Plane.through(place, np.eye(3)[self.options.plane.value[1]]))
+        line = line_near(cut_scan(scan, cut), place)
+        ahead = line.points[max(1, len(line.points) // 20)] - line.points[0]
+        return SectionCurve(cut.plane.normal, cut.plane.offset, line.middle, line.points[0], ahead)
+
     def words(self, made: Curve) -> str:
-        return {How.CUT: "scan cut by a surface", How.PROJECT: "curve projected", How.OFFSET: "curve set off"}[
-            self.options.how
-        ]
+        return {
+            How.CUT: "scan cut by a surface",
+            How.PLANE: "scan cut by a plane",
+            How.PROJECT: "curve projected",
+            How.OFFSET: "curve set off",
+        }[self.options.how]
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         parts: list[Triangles | Lines | Discs | Label] = []

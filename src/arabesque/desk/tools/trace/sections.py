@@ -19,7 +19,7 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve
+from arabesque.geometry import Curve, Plane
 from arabesque.model import Document, edits
 from arabesque.progress import Progress
 from arabesque.recipes import Recipe, SectionCurve
@@ -71,6 +71,23 @@ class Kept(Enum):
     LESS_Z = ("side of -z", (0.0, 0.0, -1.0))
 
 
+class Spaced(Enum):
+    """What decides how many parallel planes there are."""
+
+    SPACING = "at a spacing"
+    COUNT = "so many"
+
+
+class Starts(Enum):
+    """Where closed sections begin: its words, and the axis of a plane through the middle."""
+
+    LEAST_TWIST = ("with least twist", None)
+    GUIDE = ("near a clicked curve", None)
+    PLANE_X = ("at the plane of x", 0)
+    PLANE_Y = ("at the plane of y", 1)
+    PLANE_Z = ("at the plane of z", 2)
+
+
 class FitBy(Enum):
     """What decides how many poles a section gets."""
 
@@ -120,6 +137,7 @@ class TraceSections(TryOnScan):
         of each curve. loft: through them; reach: mm beyond the first and the last."""
 
         across: Across = labelled(Across.X, "Planes")
+        spaced: Spaced = labelled(Spaced.SPACING, "Planes stand")
         spacing: float = 10.0
         first: float = labelled(0.0, "From")
         last: float = labelled(0.0, "To")
@@ -128,6 +146,7 @@ class TraceSections(TryOnScan):
         direction_y: float = labelled(0.0, "Direction y")
         direction_z: float = labelled(0.0, "Direction z")
         keep: Kept = labelled(Kept.WHOLE, "Keep")
+        starts: Starts = labelled(Starts.LEAST_TWIST, "They begin")
         by: FitBy = labelled(FitBy.POLES, "Fit by")
         poles: int = whole(USUAL_POLES, 4, MOST_POLES, "Poles")
         loft: bool = labelled(True, "Loft them")
@@ -137,7 +156,9 @@ class TraceSections(TryOnScan):
         def idle(self) -> tuple[str, ...]:
             """Planes that turn have no spacing; what is fitted to the tolerance takes the poles it needs."""
             turned = self.across.value[2]
-            idle: tuple[str, ...] = ("spacing", "first", "last") if turned else ("count",)
+            counted = turned or self.spaced is Spaced.COUNT
+            idle: tuple[str, ...] = ("spacing",) if counted else ("count",)
+            idle += ("spaced", "first", "last") if turned else ()
             if self.across is Across.GUIDE:
                 idle += ("first", "last")
             if self.across is not Across.PICKED:
@@ -221,7 +242,9 @@ class TraceSections(TryOnScan):
         cuts = self._cuts(scan)
         poles = o.poles if o.by is FitBy.POLES else None
         tolerance, guide, turned = self.session.document.tolerance, self.guide, frozenset(self._turned)
-        begun_at = None if o.across is Across.GUIDE else guide
+        begun_at: Curve | Plane | None = guide if o.starts is Starts.GUIDE else None
+        if o.starts.value[1] is not None:
+            begun_at = Plane.through(np.mean(scan.bounds, axis=0), np.eye(3)[o.starts.value[1]])
 
         def run(progress: Progress) -> TracedSet:
             sections = trace_sections(
@@ -250,18 +273,19 @@ class TraceSections(TryOnScan):
     def _cuts(self, scan: Scan) -> list[Cut]:
         o = self.options
         _, axis, turned = o.across.value
+        spaced = (None, o.count) if o.spaced is Spaced.COUNT else (o.spacing, None)
         if o.across is Across.GUIDE:
             if self.guide is None:
                 raise ArabesqueError("No curve is chosen", "Click the curve that the planes are to stand square to")
-            return planes_across(self.guide, o.spacing)
+            return planes_across(self.guide, spaced[0], spaced[1])
         way, middle = self._way(), np.mean(scan.bounds, axis=0)
         if turned:
             centre = np.where(np.arange(3) == axis, middle, 0.0)
             return planes_round(centre, way, o.count, o.keep is not Kept.WHOLE)
         side = None if o.keep.value[1] is None else np.array([np.zeros(3), o.keep.value[1]])
-        if o.spacing > 0 and abs(o.last - o.first) / o.spacing > MOST_IN_A_SET:
+        if o.spaced is Spaced.SPACING and o.spacing > 0 and abs(o.last - o.first) / o.spacing > MOST_IN_A_SET:
             raise ArabesqueError(f"That makes more than {MOST_IN_A_SET} sections", "Choose a wider spacing")
-        return planes_along(scan, way, o.spacing, None, side, (o.first, o.last))
+        return planes_along(scan, way, spaced[0], spaced[1], side, (o.first, o.last))
 
     def shown_with(self, made: TracedSet) -> Document:
         return edits.curves.traced(self.session.history.document, made.curves, through=made.lofted).document

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.options import whole
-from arabesque.desk.tools.trace.on_curves import OnCurves
+from arabesque.desk.tools.trace.on_curves import MakesSurface
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.geometry import Curve, Surface
@@ -15,7 +15,7 @@ from arabesque.model import Item
 from arabesque.recipes import SweepAlong
 
 
-class SweepCurves(OnCurves):
+class SweepCurves(MakesSurface):
     """The sections are clicked first, then the rails."""
 
     needs = (Curve,)
@@ -62,7 +62,8 @@ class SweepCurves(OnCurves):
     def facts(self) -> list[Fact]:
         if self.made is None:
             return [Fact("Curves", f"{len(self.picked)} of {self.most}")]
-        return [Fact("Control points", str(self.made.count))]
+        facts: list[Fact] = self.made[1]
+        return facts
 
     def draft(self) -> SweepAlong | None:
         keys = self.there
@@ -71,9 +72,9 @@ class SweepCurves(OnCurves):
         cut = self.options.sections
         return SweepAlong(tuple(keys[:cut]), tuple(keys[cut : self.most]))
 
-    def words(self, made: Surface) -> str:
-        return f"sweep of {made.count} points"
+    def words(self, made: tuple[Surface, list[Fact]]) -> str:
+        return f"sweep of {made[0].count} points"
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
-        made = [] if self.made is None else self.preview(self.made, camera)
+        made = [] if self.made is None else self.preview(self.made[0], camera)
         return made + self.picked_parts(self.there, numbered=True)

@@ -12,7 +12,7 @@ from arabesque.desk import theme
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.making import Making
-from arabesque.desk.tools.on_guides import guide_under
+from arabesque.desk.tools.on_guides import end_under, guide_under
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.camera import Camera
@@ -105,6 +105,8 @@ class TrueForm(Making):
     @property
     def says(self) -> str:
         if self.made is not None:
+            if self.options.how is Made.PUSHED:
+                return "Enter keeps it; Alt-click a place that it is to reach, with Shift where it begins"
             return "Enter keeps it; click adds to the profile or takes away; a click on a true shape takes its axis"
         return self.hint
 
@@ -116,6 +118,8 @@ class TrueForm(Making):
         return [_described(part) for part in parts]
 
     def press(self, pointer: Pointer) -> None:
+        if pointer.alt and self.options.how is Made.PUSHED and self._reach_to(pointer):
+            return
         found = guide_under(self.session, pointer, self.target)
         if found is not None and isinstance(found.item.shape, Curve | Sketch):
             self.picked = [k for k in self.picked if k != found.item.id] + (
@@ -132,6 +136,25 @@ class TrueForm(Making):
             self.axis, self.options.about = (elementary.origin, elementary.axis), Axis.PICKED
             self.form_changed.emit()
         self.try_it()
+
+    def _reach_to(self, pointer: Pointer) -> bool:
+        """A push up to the place that was clicked: on the scan, or the end of a line; with Shift from there."""
+        place = end_under(self.session, pointer, self.target)
+        place = pointer.on_scan(self.session.scan) if place is None else place
+        keys = [key for key in self.picked if key in self.session.document]
+        axis = self._axis(keys) if keys else None
+        if place is None or axis is None:
+            return False
+        way = axis[1] / np.linalg.norm(axis[1])
+        low, high = self.session.document[keys[0]].shape.box
+        reach = round(float((place - (low + high) / 2) @ way), 6)
+        if pointer.shift:
+            self.options.low = reach
+        else:
+            self.options.high = reach
+        self.form_changed.emit()
+        self.try_it()
+        return True
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
         found = guide_under(self.session, pointer, self.target)
