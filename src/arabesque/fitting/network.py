@@ -29,7 +29,7 @@ LIGHTEST_DEMAND, HEAVIEST_DEMAND, RAMP = 1e1, 1e5, 10.0
 HELD, DRAWN, SLIDE = 3.0, 0.02, 0.002
 """Weights by which borders and sharp lines, and inner lines, stay where they were drawn; and along themselves."""
 SMOOTHNESS, EVEN, BARE = 1e-8, 2e-5, 1e-4
-SETTLED = 1e-3
+SETTLED = 5e-3
 """Of the tolerance: when no control point moves further, the fit has settled."""
 FIRST_BENDS, LAST_BENDS = 0.01, 0.1
 """Where bends are asked for too, the first and the last rounds ask for so much less."""

@@ -44,6 +44,11 @@ def compatible_curves(curves: Sequence[Curve]) -> list[Curve]:
     if any(curve.weights is not None for curve in curves):
         raise InvalidShape("Rational borders cannot be used", "Fit a polynomial curve or patch to them first")
     degree = max(curve.degree for curve in curves)
+    first = curves[0].knots
+    if first[0] == 0.0 and first[-1] == 1.0:
+        keys = {(curve.degree, curve.knots.tobytes()) for curve in curves}
+        if len(keys) == 1:
+            return list(curves)
     raised = [curve.elevated(degree - curve.degree) for curve in curves]
     raised = [Curve(degree, _scaled(curve.knots, 0.0, 1.0), curve.points) for curve in raised]
     knots = raised[0].knots

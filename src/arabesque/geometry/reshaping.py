@@ -72,15 +72,28 @@ def parts_of_curve(curve: Curve, at: Floats) -> list[Curve]:
     if not len(at):
         return [curve]
     full = curve.with_knots(np.concatenate([_to_full(curve.knots, curve.degree, float(one)) for one in at]))
-    parts, rest = [], full
-    for one in at:
-        (left, right), first = _cut_knots(rest.knots, rest.degree, float(one))
-        weights = rest.weights
-        parts.append(
-            Curve(rest.degree, left, rest.points[: first + 1], None if weights is None else weights[: first + 1])
-        )
-        rest = Curve(rest.degree, right, rest.points[first:], None if weights is None else weights[first:])
-    return [*parts, rest]
+    p, knots = full.degree, full.knots
+    starts = np.searchsorted(knots, at, "left")
+    ends = np.concatenate([[curve.domain[0]], at, [curve.domain[1]]])
+    # a part between two places has the knots between them, and its own control points of the whole
+    firsts = np.concatenate([[p + 1], starts + p])
+    lasts = np.concatenate([starts, [len(knots) - p - 1]])
+    parts = []
+    for k, (first, last) in enumerate(zip(firsts.tolist(), lasts.tolist(), strict=True)):
+        inner = knots[first:last]
+        own = np.concatenate([np.full(p + 1, ends[k]), inner, np.full(p + 1, ends[k + 1])])
+        own.setflags(write=False)
+        rows = slice(first - p - 1, last)
+        parts.append(_trusted(p, own, full.points[rows], None if full.weights is None else full.weights[rows]))
+    return parts
+
+
+def _trusted(degree: int, knots: Floats, points: Floats, weights: Floats | None) -> Curve:
+    """A curve of read-only arrays that are known to make one: thousands of parts are not looked at again."""
+    curve = object.__new__(Curve)
+    for name, value in (("degree", degree), ("knots", knots), ("points", points), ("weights", weights)):
+        object.__setattr__(curve, name, value)
+    return curve
 
 
 def join_curves(one: Curve, two: Curve) -> Curve:

@@ -16,7 +16,7 @@ from arabesque.units import scale_to_mm
 
 FLAT = 1e-3
 """mm: curves that lie no further off one plane are a drawing."""
-_UNITS = {"mm": 4, "cm": 5, "m": 6, "in": 1}
+_UNITS = {"mm": 4, "cm": 5, "m": 6, "inch": 1, "foot": 2}
 """What DXF calls them (header variable $INSUNITS)."""
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from math import comb
 from typing import NamedTuple
 
 import numpy as np
@@ -15,7 +14,10 @@ from arabesque.geometry import Curve, breakpoints, parts_of_curve
 
 STEPS_A_PIECE = 6
 """Straight steps by which a polynomial piece is looked at first."""
-ROUNDS = 12
+ROUNDS, ALONE, RESTS = 12, 4, 1e-10
+"""Steps at most, how many of them move one foot at a time, and the share of a curve that is no step any more."""
+MET = 1e-9
+"""mm: nearer than that, curves have met."""
 ALONG = 0.05
 """Of the domain: curves that cross themselves do so at parameters further apart than that."""
 SIDE_BY_SIDE = 0.05
@@ -84,19 +86,26 @@ def _apart(number: Ints, t: Floats, points: Floats, gap: Floats, tolerance: floa
     if not len(number):
         return Crossings((), ())
     middles = points.mean(axis=1)
+    pair = np.sort(number, axis=1) @ [1, int(number.max()) + 1]
+    # most say the same to rounding: one of each stays
+    keys = np.column_stack([pair, np.round(middles / (10 * SAME_PLACE))])
+    _, first = np.unique(keys, axis=0, return_index=True)
+    first = np.sort(first)
+    number, t, middles, gap, pair = number[first], t[first], middles[first], gap[first], pair[first]
     tree = tree_of(middles)
+    within = gap <= tolerance
+    beside = tree.query_ball_point(middles, np.where(within, max(tolerance, SAME_PLACE), near))
     alive = np.ones(len(number), dtype=bool)
     found: list[Crossing] = []
     nearly: list[Crossing] = []
     for k in range(len(number)):
         if not alive[k]:
             continue
-        within = bool(gap[k] <= tolerance)
         one = Crossing(int(number[k, 0]), int(number[k, 1]), float(t[k, 0]), float(t[k, 1]), middles[k], float(gap[k]))
-        (found if within else nearly).append(one)
-        # the same pair again, or for a near miss any other one that says it
-        for other in tree.query_ball_point(middles[k], max(tolerance, SAME_PLACE) if within else near):
-            alive[other] &= set(number[other]) != set(number[k])
+        (found if within[k] else nearly).append(one)
+        # the same pair again says the same
+        same = np.array(beside[k])
+        alive[same[pair[same] == pair[k]]] = False
     met = [one.place for one in found]
     if met and nearly:
         reach = tree_of(np.array(met))
@@ -195,27 +204,39 @@ class _Pieces:
     def closest(self, number: Ints, t: Floats) -> tuple[Floats, Floats]:
         """The parameters moved to where the curves come closest, and the distances there, mm."""
         low, high = self.low[number], self.high[number]
-        count = len(number)
+        t = t.copy()
+        moving = np.arange(len(number))
         for step in range(ROUNDS):
-            points, ways = (v.reshape(count, 2, 3) for v in self.at(number.ravel(), t.ravel(), 1))
+            alone = step >= ROUNDS - ALONE
+            if step == ROUNDS - ALONE:
+                moving = np.flatnonzero(self._gaps(number, t) > MET)
+            if not len(moving):
+                continue
+            t_now, (lo, hi) = t[moving], (low[moving], high[moving])
+            points, ways = (v.reshape(-1, 2, 3) for v in self.at(number[moving].ravel(), t_now.ravel(), 1))
             off = points[:, 0] - points[:, 1]
             a, c = (np.einsum("nc,nc->n", ways[:, k], ways[:, k]) for k in (0, 1))
-            b = np.einsum("nc,nc->n", ways[:, 0], ways[:, 1])
             p, q = -np.einsum("nc,nc->n", ways[:, 0], off), np.einsum("nc,nc->n", ways[:, 1], off)
-            if step < ROUNDS - 4:
+            if alone:
+                # one at a time: a foot that lies at an end is not to hold the other one off
+                move = np.zeros_like(t_now)
+                move[:, step % 2] = (q / np.where(c > 0, c, 1.0)) if step % 2 else (p / np.where(a > 0, a, 1.0))
+            else:
+                b = np.einsum("nc,nc->n", ways[:, 0], ways[:, 1])
                 root = np.maximum(a * c - b * b, 1e-6 * a * c)
                 root[root == 0] = 1.0
                 move = np.column_stack([(c * p + b * q) / root, (b * p + a * q) / root])
-                # a step goes no further than a piece or so
-                move = np.clip(move, -0.25 * (high - low), 0.25 * (high - low))
-            else:
-                # one at a time: a foot that lies at an end is not to hold the other one off
-                one = step % 2
-                move = np.zeros_like(t)
-                move[:, one] = (q / np.where(c > 0, c, 1.0)) if one else (p / np.where(a > 0, a, 1.0))
-            t = np.clip(t + move, low, high)
-        points = self.at(number.ravel(), t.ravel())[0].reshape(count, 2, 3)
-        return t, np.linalg.norm(points[:, 0] - points[:, 1], axis=1)
+                # a step goes no further than a quarter of the curve
+                move = np.clip(move, -0.25 * (hi - lo), 0.25 * (hi - lo))
+            t[moving] = np.clip(t_now + move, lo, hi)
+            if not alone:
+                rests = (np.abs(move) < RESTS * (hi - lo)).all(axis=1)
+                moving = moving[~rests]
+        return t, self._gaps(number, t)
+
+    def _gaps(self, number: Ints, t: Floats) -> Floats:
+        points = self.at(number.ravel(), t.ravel())[0].reshape(-1, 2, 3)
+        return np.asarray(np.linalg.norm(points[:, 0] - points[:, 1], axis=1))
 
     def at_end(self, number: Ints, t: Floats) -> Bools:
         """(n, 2) which of the parameters lie at the end of an open curve."""
@@ -225,9 +246,13 @@ class _Pieces:
 
 
 def _bernstein(degree: int, share: Floats) -> Floats:
-    """(n, degree + 1) Bernstein polynomials at (n,) shares."""
-    if degree == 0:
-        return np.ones((len(share), 1))
-    k = np.arange(degree + 1)
-    weights = np.array([comb(degree, int(i)) for i in k], dtype=float)
-    return np.asarray(weights * share[:, None] ** k * (1 - share[:, None]) ** (degree - k))
+    """(n, degree + 1) Bernstein polynomials at (n,) shares, by the recursion over degrees."""
+    values = np.zeros((degree + 1, len(share)))
+    values[0] = 1.0
+    rest = 1.0 - share
+    for d in range(1, degree + 1):
+        values[d] = share * values[d - 1]
+        for k in range(d - 1, 0, -1):
+            values[k] = share * values[k - 1] + rest * values[k]
+        values[0] *= rest
+    return np.ascontiguousarray(values.T)

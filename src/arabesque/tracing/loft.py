@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from arabesque.arrays import Floats, unit
+from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
 from arabesque.fitting import looks_outward
 from arabesque.geometry import (
@@ -229,12 +229,16 @@ def corresponding(sections: Sequence[Curve]) -> list[Curve]:
 
     What is there is kept unless another way twists plainly less: a new start costs knots.
     """
-    made, before = [sections[0]], _read(sections[0])
+    read = _read_all(sections)
+    straight, turned = _twists(read[:-1], read[1:]), _twists(read[:-1], read[1:, ::-1])
+    if (straight <= TURNED * turned).all() and (straight <= NO_TWIST * _sizes(read[:-1])).all():
+        return list(sections)
+    made, before = [sections[0]], read[0]
     for curve in sections[1:]:
         now = _read(curve)
-        straight, turned = _twist(before, now), _twist(before, now[::-1])
-        choice, twist = (curve, straight) if straight <= TURNED * turned else (reversed_curve(curve), turned)
-        if twist > NO_TWIST * _size(before) and is_closed(curve):
+        as_is, back = _twist(before, now), _twist(before, now[::-1])
+        choice, twist = (curve, as_is) if as_is <= TURNED * back else (reversed_curve(curve), back)
+        if twist > NO_TWIST * float(_sizes(before[None])[0]) and is_closed(curve):
             for run in (curve, reversed_curve(curve)):
                 anew = begun_at(run, _start_like(before, run))
                 found = _twist(before, _read(anew))
@@ -266,14 +270,29 @@ def _read(curve: Curve) -> Floats:
     return curve.at(np.linspace(*curve.domain, READ))
 
 
-def _size(places: Floats) -> float:
-    return float(np.linalg.norm(places - places.mean(axis=0), axis=1).mean())
+def _read_all(curves: Sequence[Curve]) -> Floats:
+    """(n, READ, 3) places of curves; of one basis for all where they have the same."""
+    first = curves[0]
+    if first.weights is None and len({(curve.degree, curve.knots.tobytes()) for curve in curves}) == 1:
+        basis = basis_matrix(first.knots, first.degree, np.linspace(*first.domain, READ), 0)
+        return np.asarray(np.matmul(basis, np.array([curve.points for curve in curves])))
+    return np.array([_read(curve) for curve in curves])
+
+
+def _sizes(read: Floats) -> Floats:
+    """(n,) mean distances of (n, READ, 3) places from their middles, mm."""
+    return np.asarray(np.linalg.norm(read - read.mean(axis=1, keepdims=True), axis=2).mean(axis=1))
+
+
+def _twists(one: Floats, two: Floats) -> Floats:
+    """(n,) how far places at equal shares of pairs of curves lie apart, about their middles and for their size, mm."""
+    a, b = (read - read.mean(axis=1, keepdims=True) for read in (one, two))
+    share = _sizes(one) / np.maximum(_sizes(two), 1e-300)
+    return np.asarray(np.linalg.norm(a - b * share[:, None, None], axis=2).mean(axis=1))
 
 
 def _twist(one: Floats, two: Floats) -> float:
-    """How far places at equal shares of two curves lie apart, about their middles and for their size, mm."""
-    a, b = (places - places.mean(axis=0) for places in (one, two))
-    return float(np.linalg.norm(a - b * (_size(one) / max(_size(two), 1e-300)), axis=1).mean())
+    return float(_twists(one[None], two[None])[0])
 
 
 def _check_alike(curves: Sequence[Curve]) -> None:
@@ -284,9 +303,10 @@ def _check_alike(curves: Sequence[Curve]) -> None:
             f"Section {odd + 1} is {'closed' if closed[odd] else 'open'}, most of the others are not",
             "Cut all of them by the same half plane, or leave this one out",
         )
-    for k, (one, two) in enumerate(pairwise(_read(curve) for curve in curves)):
-        if np.abs(one - two).max() < SAME_PLACE:
-            raise FitProblem(f"Sections {k + 1} and {k + 2} lie at one place", "Leave one of them out")
+    read = _read_all(curves)
+    same = np.flatnonzero(np.abs(np.diff(read, axis=0)).max(axis=(1, 2)) < SAME_PLACE)
+    if len(same):
+        raise FitProblem(f"Sections {same[0] + 1} and {same[0] + 2} lie at one place", "Leave one of them out")
     _check_apart(curves)
 
 
@@ -295,17 +315,13 @@ def _check_apart(curves: Sequence[Curve]) -> None:
 
     Most cannot: their boxes lie apart, and their polygons turn round no more than once.
     """
-    boxes = np.array([curve.box for curve in curves])
-    suspects = {
-        k for k, curve in enumerate(curves) if _turning(curve.points) > (ONCE_ROUND if is_closed(curve) else HALF_ROUND)
-    }
-    for i in range(len(curves)):
-        for k in range(i + 1, len(curves)):
-            if (boxes[i, 0] <= boxes[k, 1]).all() and (boxes[k, 0] <= boxes[i, 1]).all():
-                suspects |= {i, k}
-    if not suspects:
+    low, high = (np.array([getattr(curve.points, end)(axis=0) for curve in curves]) for end in ("min", "max"))
+    over = (low[:, None] <= high[None]).all(axis=2)
+    near = over & over.T & ~np.eye(len(curves), dtype=bool)
+    wound = [_turning(curve.points) > (ONCE_ROUND if is_closed(curve) else HALF_ROUND) for curve in curves]
+    numbers = np.flatnonzero(near.any(axis=1) | np.array(wound)).tolist()
+    if not numbers:
         return
-    numbers = sorted(suspects)
     for one in every_crossing([curves[k] for k in numbers], SAME_PLACE, SAME_PLACE).found:
         first, second = numbers[one.first], numbers[one.second]
         x, y, z = one.place
@@ -317,10 +333,11 @@ def _check_apart(curves: Sequence[Curve]) -> None:
 
 def _turning(points: Floats) -> float:
     """Degrees by which a polygon turns in all."""
-    legs = np.diff(points, axis=0)
-    ways = unit(legs[np.linalg.norm(legs, axis=1) > 0])
-    cosine = np.clip(np.einsum("nc,nc->n", ways[:-1], ways[1:]), -1.0, 1.0)
-    return float(np.degrees(np.arccos(cosine)).sum())
+    legs = points[1:] - points[:-1]
+    legs = legs[(legs != 0).any(axis=1)]
+    dots, squares = (legs[:-1] * legs[1:]).sum(axis=1), (legs**2).sum(axis=1)
+    cosine = dots / np.sqrt(squares[:-1] * squares[1:])
+    return float(np.degrees(np.arccos(cosine.clip(-1.0, 1.0))).sum())
 
 
 def _parameters(rows: Floats, closed: bool) -> Floats:

@@ -26,8 +26,8 @@ from arabesque.tracing.network_layout import layout_of
 TRIAL_ROUNDS, MORE_ROUNDS = 3, 11
 """Rounds of a trial without continuity, by which spans are chosen; and of a fit that goes on from another one."""
 MOST_SPANS, MOST_RAISES, MOST_FITS = 8, 10, 2
-LEAST_GAIN = 0.85
-"""A span more has to bring what misses so much closer, or there is no other one."""
+TRIAL_SHARE, LEAST_GAIN = 0.92, 0.85
+"""A trial keeps so much of the tolerance; and a span more brings what misses so much closer, or there is no other."""
 MEETS = 2.0
 """Tolerances: curves that come so near to each other meet."""
 ON_CURVES = 97
@@ -135,7 +135,7 @@ def patches_over(
         space = NetworkSpace(layout, meeting.degree, [spans[line] for line in strips])
         share = part(progress, 0.05 + 0.85 * tried / (tried + 2), 0.05 + 0.85 * (tried + 1) / (tried + 2))
         trial = solve_network(space, scan, tolerance, Demand(0), share, rounds=TRIAL_ROUNDS)
-        raised = need.more(trial, spans) if tried < MOST_RAISES else None
+        raised = need.more(trial, spans, TRIAL_SHARE) if tried < MOST_RAISES else None
         if raised is None:
             passed = _passed(trial, guides)
             solved = solve_network(space, scan, tolerance, demand, share, trial.unknowns, MORE_ROUNDS, passed)
@@ -194,13 +194,17 @@ class _Need:
         self._strips, self._scan, self._tolerance = strips, scan, tolerance
         self._before: dict[tuple[int, int], float] = {}
 
-    def more(self, solved: Solved, spans: Ints) -> Ints | None:
-        """The spans of all strips, raised; None where all is well, or nothing more can be had."""
+    def more(self, solved: Solved, spans: Ints, share: float = 1.0) -> Ints | None:
+        """The spans of all strips, raised; None where all is well, or nothing more can be had.
+
+        share: of the tolerance, that is to be kept; continuity costs a little closeness.
+        """
+        tolerance = share * self._tolerance
         layout, wanted = solved.space.layout, np.zeros(len(spans), dtype=bool)
         if self._scan is not None:
             for number, surface in enumerate(solved.surfaces):
                 figures = shape_to_scan(surface, self._scan, DENSE).figures(self._tolerance)
-                if not figures.within(self._tolerance) and self._pays((-1, number), figures.inlier_p99):
+                if not figures.within(tolerance) and self._pays((-1, number), figures.inlier_p99):
                     for side in layout.quads[number]:
                         wanted[[self._strips[side.line][k] for k in side.intervals]] = True
         for number, missed in _line_misses(solved, layout):
