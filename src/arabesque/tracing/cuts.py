@@ -48,10 +48,30 @@ class Cut(NamedTuple):
     side: Floats | None = None
 
 
-def cut_scan(scan: Scan, cut: Cut) -> list[CutLine]:
-    """The lines in which a plane cuts a scan, or those parts on its side, the longest first."""
+class Heights:
+    """How high the points of a scan lie along a direction, and how far its triangles reach: for many parallel cuts."""
+
+    def __init__(self, scan: Scan, normal: Floats) -> None:
+        self.normal = normal
+        self.scan = scan
+        self.points = scan.points @ normal
+        self._low, self._high = _reach(self.points, scan.triangles)
+
+    def near(self, offset: float) -> Ints:
+        """The triangles that a plane passes."""
+        return self.scan.triangles[(self._low < offset) & (self._high >= offset)]
+
+
+def cut_scan(scan: Scan, cut: Cut, heights: Heights | None = None) -> list[CutLine]:
+    """The lines in which a plane cuts a scan, or those parts on its side, the longest first.
+
+    heights: along the plane's normal, where they are known from another cut.
+    """
     plane = cut.plane
-    found = level_lines(scan.points, scan.triangles, plane.height(scan.points))
+    if heights is None:
+        found = level_lines(scan.points, scan.triangles, plane.height(scan.points))
+    else:
+        found = level_lines(scan.points, heights.near(plane.offset), heights.points - plane.offset)
     lines = [CutLine(points, closed, plane) for points, closed in found]
     if cut.side is not None:
         parts = [_on_side(line, cut.side) for line in lines]
@@ -220,6 +240,16 @@ def _checked(planes: list[Cut]) -> list[Cut]:
     if len(planes) > MOST_SECTIONS:
         raise ArabesqueError(f"That makes {len(planes)} sections", "Choose a wider spacing")
     return planes
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _reach(heights: Floats, triangles: Ints) -> tuple[Floats, Floats]:
+    """(m,) lowest and highest height of each triangle."""
+    low, high = np.empty(len(triangles)), np.empty(len(triangles))
+    for t in range(len(triangles)):
+        a, b, c = heights[triangles[t, 0]], heights[triangles[t, 1]], heights[triangles[t, 2]]
+        low[t], high[t] = min(a, b, c), max(a, b, c)
+    return low, high
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

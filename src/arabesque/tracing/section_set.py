@@ -12,7 +12,7 @@ from arabesque.errors import FitProblem
 from arabesque.geometry import Curve, Plane, reversed_curve
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
-from arabesque.tracing.cuts import Cut, CutLine, aligned, cut_scan
+from arabesque.tracing.cuts import Cut, CutLine, Heights, aligned, cut_scan
 from arabesque.tracing.fit import FittedCurve, fit_curve
 
 ALIKE = 0.5
@@ -51,9 +51,14 @@ def trace_sections(
     plane cuts the scan, or a line cannot be fitted.
     """
     found: list[tuple[Cut, CutLine, int]] = []
+    heights: Heights | None = None
     for number, cut in enumerate(cuts):
         progress(0.5 * number / len(cuts), f"Section {number + 1} of {len(cuts)}")
-        lines = cut_scan(scan, cut)
+        if heights is None or not np.array_equal(heights.normal, cut.plane.normal):
+            # parallel planes share what is known along their normal
+            more = number + 1 < len(cuts) and np.array_equal(cuts[number + 1].plane.normal, cut.plane.normal)
+            heights = Heights(scan, cut.plane.normal) if more else None
+        lines = cut_scan(scan, cut, heights)
         if lines:
             found.append((cut, _going_on(lines, found[-1][1] if found else None), len(lines) - 1))
     if not found:
