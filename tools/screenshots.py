@@ -22,8 +22,7 @@ from arabesque.desk.looks import ScanLook
 from arabesque.desk.settings import Colours, Settings
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.check.compare import Compare
-from arabesque.desk.tools.check.judge import GlossCheck, JoinsCheck
-from arabesque.desk.tools.check.judge_form import NetCheck
+from arabesque.desk.tools.check.judge import JoinsCheck
 from arabesque.desk.tools.check.judge_lines import CombsCheck, SectionsCheck
 from arabesque.desk.tools.patch.suggest import SuggestPatches
 from arabesque.desk.tools.patch.twins import Twins
@@ -31,10 +30,15 @@ from arabesque.desk.tools.prepare.find_symmetry import FindSymmetry
 from arabesque.desk.tools.prepare.mark import Mark
 from arabesque.desk.tools.prepare.regions import CorrectRegions, FindRegions
 from arabesque.desk.tools.timeline import Timeline
+from arabesque.desk.tools.trace.draw_curve import DrawCurve
+from arabesque.desk.tools.trace.fill_network import FillNetwork
+from arabesque.desk.tools.trace.section_drawing import SectionDrawing
 from arabesque.desk.tools.trace.sections import Kept, TraceSections
+from arabesque.desk.tools.trace.sketch_tool import DrawSketch
 from arabesque.desk.window import Window
 from arabesque.geometry import Surface, split_surface
 from arabesque.model import Item
+from arabesque.recipes import SectionCurve
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 FROM_BELOW = np.array([-0.8, -0.35, -0.48])
@@ -151,18 +155,52 @@ def reading(at: Photographer) -> None:
 
 
 def tracing(at: Photographer) -> None:
-    """The jug's body by sections of seven poles, and the loft through them."""
+    """The jug's body by sections of seven poles, one of them on paper; the grip's section as lines and arcs."""
     window = at.window
     show(window, "juniper")
     at.idle()
     window.view.look(replace(window.view.camera, axes=looking_from(np.array([0.75, -0.6, 0.3]))))
-    window.sight.fit_view()
+    window.session.set_tolerance(0.3)
     tool = take(at, TraceSections)
     tool.options.spacing, tool.options.first, tool.options.last = 10.0, 5.0, 135.0
     tool.options.keep = Kept.MORE_X
     tool.options_changed()
-    tool.form_changed.emit()
-    at.shoot("sections-and-loft")
+    at.idle()
+    enter(at)
+    sections = [item for item in window.session.document if isinstance(item.recipe, SectionCurve)]
+    window.session.select(sections[8].id)
+    take(at, SectionDrawing)
+    window.sight.fit_view()
+    at.shoot("section-on-paper")
+    at.key(Qt.Key.Key_Escape)
+    show(window, "pebble")
+    at.idle()
+    sketch = take(at, DrawSketch)
+    assert isinstance(sketch, DrawSketch)
+    sketch.take_section()
+    window.sight.fit_view()
+    at.shoot("sketch")
+    at.key(Qt.Key.Key_Escape)
+
+
+def networking(at: Photographer) -> None:
+    """Four lines along the saddle's flank and five across, drawn by clicks; what fills them."""
+    window, plan = at.window, Heron().at_plan
+    window.view.look(window.view.camera.looking("top"))
+    window.sight.fit_view()
+    at.idle()
+    lines = [[plan(x, y) for x in np.linspace(36, 194, 5)] for y in (18, 30, 50, 60)]
+    lines += [[plan(x, y) for y in np.linspace(14, 63, 3)] for x in (42, 70, 100, 150, 188)]
+    tool = take(at, DrawCurve)
+    tool.options.snap = False
+    for line in lines:
+        for place in line:
+            QTest.mouseClick(at.view, LEFT, NO, at.pixel(np.array(place)))
+        at.idle()
+        at.key(Qt.Key.Key_Return)
+    network = take(at, FillNetwork)
+    network.choices[0].run()
+    at.shoot("network")
     at.key(Qt.Key.Key_Escape)
     at.key(Qt.Key.Key_Escape)
 
@@ -246,16 +284,12 @@ def judging(at: Photographer) -> None:
     for kind, name in (
         (SectionsCheck, "sections"),
         (CombsCheck, "combs"),
-        (GlossCheck, "stripes"),
         (JoinsCheck, "joins"),
-        (NetCheck, "net"),
     ):
         at.key(Qt.Key.Key_0)
         take(at, kind)
         if kind is CombsCheck:
             QTest.mouseClick(at.view, LEFT, NO, at.pixel(halves[0].at([[0.3, 0.5]])[0]))
-        if kind is NetCheck:
-            at.key(Qt.Key.Key_A)
         at.shoot(name)
     at.key(Qt.Key.Key_Escape)
     at.key(Qt.Key.Key_0)
@@ -289,6 +323,9 @@ def main() -> None:
     mending(at)
     reading(at)
     tracing(at)
+    show(window, "heron")
+    at.idle()
+    networking(at)
     show(window, "heron")
     at.idle()
     window.sight.look_along("slanted")

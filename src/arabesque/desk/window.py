@@ -151,8 +151,9 @@ class Window(QMainWindow):
         self.view.compose = self._compose
         self.view.pivot = self.sight.place_under
         self.view.resized.connect(self._show_start_page)
-        self.paper = Paper(self.view)
+        self.paper = Paper()
         self.view.resized.connect(self._place_paper)
+        self.view.resized.connect(lambda: self.chips.fit_into(self.view.width()))
         self.paper.pressed.connect(lambda pointer: self.hand.tool.paper_press(pointer))
         self.paper.moved.connect(lambda pointer, dragging: self.hand.tool.paper_move(pointer, dragging))
         self.paper.released.connect(lambda pointer: self.hand.tool.paper_release(pointer))
@@ -223,6 +224,7 @@ class Window(QMainWindow):
         middle.setSpacing(0)
         middle.addWidget(self.tool_column)
         middle.addWidget(self.view, 1)
+        middle.addWidget(self.paper)
         middle.addWidget(side)
 
     def _build_menus(self) -> None:
@@ -274,22 +276,14 @@ class Window(QMainWindow):
             # in the middle of a drag no command comes or goes
             self.commands.refresh()
         self.fit_strip.says.setText(self.hand.tool.says)
-        drawn = self.paper.isVisible()
         self.paper.show_drawing(self.hand.tool.drawing)
-        if self.paper.isVisible() != drawn:
-            self._place_paper()
         self._show_start_page()
         self._show_safety()
         self.view.refresh()
 
     def _place_paper(self) -> None:
-        """The paper takes the right of the view; the chips keep to what is left of it."""
-        self.paper.place(self.view.size())
-        shown = self.paper.isVisible()
-        self.chips.fit_into(self.paper.x() if shown else self.view.width())
-        if shown and self.chips.geometry().right() > self.paper.x():
-            # in a small window the paper begins below them
-            self.paper.place(self.view.size(), self.chips.geometry().bottom() + 8)
+        """The paper takes its share of what view and paper have together."""
+        self.paper.take_share(self.width() - self.tool_column.width() - self.outline.width())
 
     def _fill_recent(self) -> None:
         self._recent.clear()

@@ -26,7 +26,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.units import parse_length, scale_to_mm
 
-SHORT_WORDS = 11
+SHORT_WORDS = 7
 """Letters that the box of a choice has room for, at least."""
 
 

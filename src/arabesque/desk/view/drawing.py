@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -99,14 +99,14 @@ class PaperPointer:
 
 
 class Paper(QWidget):
-    """Shows a drawing over the right part of the view; its own wheel and middle button scale and shift it."""
+    """Shows a drawing beside the view, in its right part; its own wheel and middle button scale and shift it."""
 
     pressed = pyqtSignal(object)
     moved = pyqtSignal(object, bool)
     released = pyqtSignal(object)
 
-    def __init__(self, view: QWidget) -> None:
-        super().__init__(view)
+    def __init__(self) -> None:
+        super().__init__()
         self.setObjectName("paper")
         self.setAccessibleName("Flat drawing")
         self.setMouseTracking(True)
@@ -115,10 +115,11 @@ class Paper(QWidget):
         self._shift: tuple[QPointF, Floats] | None = None
         self.hide()
 
-    def place(self, view: QSize, top: int = 0) -> None:
-        """Take the right part of a view of a size, from so many pixels downwards."""
-        width = max(LEAST, int(SHARE * view.width()))
-        self.setGeometry(view.width() - width, top, width, view.height() - top)
+    def take_share(self, room: int) -> None:
+        """Take the share of so many pixels that view and paper have together."""
+        width = max(LEAST, int(SHARE * room))
+        if self.width() != width:
+            self.setFixedWidth(width)
 
     def show_drawing(self, drawing: Drawing | None) -> None:
         """Another drawing; one in another plane, or the first, is fitted in."""

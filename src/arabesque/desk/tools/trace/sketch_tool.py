@@ -51,6 +51,8 @@ from arabesque.tracing import (
 )
 
 HISTORY = 40
+BESIDE = 0.01
+"""Of a section's length."""
 
 
 class Draws(Enum):
@@ -291,9 +293,10 @@ class DrawSketch(Tool):
             self.session.tell_problem(ArabesqueError("The plane cuts no scan", "Move it to where the scan is"))
             return
         frame, tolerance = self.sketch.frame, self.session.document.tolerance
-        job = self.session.run(
-            "Lines and arcs", lambda progress: lines_and_arcs(frame, line.points, line.closed, tolerance)
-        )
+        # a section that ends beside its start went round a small opening of the scan
+        gap = float(np.linalg.norm(line.points[0] - line.points[-1]))
+        closed = line.closed or gap < BESIDE * line.length
+        job = self.session.run("Lines and arcs", lambda progress: lines_and_arcs(frame, line.points, closed, tolerance))
         job.done.connect(self._traced)
 
     def _traced(self, traced: Traced) -> None:
