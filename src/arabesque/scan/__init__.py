@@ -3,7 +3,7 @@
 from arabesque.scan.calmed_normals import calmed_normals, sharp_pairs
 from arabesque.scan.cleaning import compact, weld
 from arabesque.scan.curvature import ScanCurvature, calming_rounds, scan_curvature
-from arabesque.scan.facets import lifted, rounded, rounded_places
+from arabesque.scan.facets import lifted, on_form, rounded, rounded_places
 from arabesque.scan.files import MESH_SUFFIXES, read_scan, ready_to_fit, write_mesh, write_scan
 from arabesque.scan.lighten import coarse_stand_in
 from arabesque.scan.mesh import Closest, Scan, pair_graph
@@ -38,6 +38,7 @@ __all__ = [
     "examine",
     "kept",
     "lifted",
+    "on_form",
     "pair_graph",
     "pieces",
     "read_scan",

@@ -73,6 +73,14 @@ def rounded(scan: Scan, triangle: Ints, points: Floats) -> Floats:
     return points + bulge(scan, scan.corner_normals, triangle, points) if scan.coarse else points
 
 
+def on_form(scan: Scan, points: Floats) -> Floats:
+    """(n, 3) places on a scan's triangles brought to the rounded form through its points, however fine they are.
+
+    What is measured of few places, as the radius of a section, is not to be smaller for the chords it is measured on.
+    """
+    return points + bulge(scan, scan.smoothed_normals, scan.closest(points).triangle, points)
+
+
 def rounded_places(scan: Scan, closest: Closest) -> Floats:
     """(n, 3) places that lie closest on a scan; where its triangles are coarse, on the form through its points."""
     here = closest.triangle >= 0

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Floats, tree_of
 from arabesque.errors import FitProblem
 from arabesque.geometry import Element, ElementKind, Relation, RelationKind, Sketch
 from arabesque.tracing.sketch_solver import fitted, solved
@@ -68,6 +68,8 @@ def lines_and_arcs(frame: Floats, points: Floats, closed: bool, tolerance: float
         if last[2] != again[2] or _misses(over, last[2]) > tolerance:
             break
     sketch, data = whole or _drawn(blank, places, pieces, closed)
+    if not whole:
+        data = _all_of(flat, places, pieces, data)
     sketch, off = fitted(sketch, data)
     sketch, data, off = _tangent_where_it_is(sketch, data, off, tolerance)
     return Traced(
@@ -196,6 +198,16 @@ def _drawn(blank: Sketch, places: Floats, pieces: list[Piece], closed: bool) -> 
             elements.append(Element(ElementKind.LINE, (start, joint)))
         data.append(part[1:-1] if len(part) > 4 else part)
     return replace(blank, flat=np.array(points), elements=tuple(elements)), data
+
+
+def _all_of(flat: Floats, places: Floats, pieces: list[Piece], data: list[Floats]) -> list[Floats]:
+    """All places of the section that each piece stands for, in order, not only those by which it was divided."""
+    _, near = tree_of(places).query(flat)
+    found = []
+    for (a, b, _), few in zip(pieces, data, strict=True):
+        own = np.flatnonzero((near > a) & (near < b))
+        found.append(flat[own[np.argsort(near[own], kind="stable")]] if len(own) > len(few) else few)
+    return found
 
 
 def _round_whole(blank: Sketch, places: Floats, tolerance: float) -> tuple[Sketch, list[Floats]] | None:

@@ -17,6 +17,8 @@ STAY, FOLLOW = 1e-5, 1e-2
 """Weights by which points stay where they are, and follow the hand: nothing beside a relation."""
 RANK = 1e-7
 MOST_CALLS = 200
+ENDS, LEAST_TRUST = 0.12, 0.05
+"""Of an element's places: so many at each end count less, down to that."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,11 +73,13 @@ def with_relation(sketch: Sketch, relation: Relation) -> Solved:
 def fitted(sketch: Sketch, data: Sequence[Floats]) -> tuple[Sketch, Floats]:
     """The sketch with its points where its elements lie nearest to data, its relations holding.
 
-    data: for each element the (m, 2) places that it stands for. Returns also (k,) how far all places are off, mm.
+    data: for each element the (m, 2) places that it stands for, in order. Those beside its ends count less: there it
+    may go over into something else. Returns also (k,) how far all places are off, mm.
     """
     sizes = [len(places) for places in data]
     total = sum(sizes)
     size = _size(sketch)
+    trust = np.concatenate([_trust(count) for count in sizes]) if total else np.zeros(0)
 
     def distances(flat: Floats) -> Floats:
         return np.concatenate([_off(sketch, flat, k, places) for k, places in enumerate(data) if len(places)])
@@ -83,13 +87,20 @@ def fitted(sketch: Sketch, data: Sequence[Floats]) -> tuple[Sketch, Floats]:
     def residuals(x: Floats) -> Floats:
         flat = x.reshape(-1, 2)
         strict = _residuals(sketch, flat, sketch.relations, sketch.flat)
-        return np.concatenate([1e3 * strict, distances(flat) / np.sqrt(total), STAY * (x - sketch.flat.ravel())])
+        pulls = trust * distances(flat) / np.sqrt(total)
+        return np.concatenate([1e3 * strict, pulls, STAY * (x - sketch.flat.ravel())])
 
     from scipy.optimize import least_squares  # not needed at the start of the window
 
     best = least_squares(residuals, sketch.flat.ravel(), x_scale=size, max_nfev=MOST_CALLS, xtol=1e-12, ftol=1e-12)
     made = solved(sketch.with_flat(best.x.reshape(-1, 2)))
     return made.sketch, np.abs(distances(made.sketch.flat))
+
+
+def _trust(count: int) -> Floats:
+    """(count,) how much places along an element count, from one end to the other."""
+    place = np.arange(count)
+    return np.asarray(np.clip(np.minimum(place, count - 1 - place) / max(ENDS * count, 1.0), LEAST_TRUST, 1.0))
 
 
 def _settled(sketch: Sketch, relations: Sequence[Relation], hand: tuple[int, Floats] | None) -> tuple[Floats, float]:

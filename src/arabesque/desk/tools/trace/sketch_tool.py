@@ -36,7 +36,7 @@ from arabesque.geometry import (
 )
 from arabesque.geometry.nets import flat_normal
 from arabesque.model import edits
-from arabesque.scan import Scan
+from arabesque.scan import Scan, on_form
 from arabesque.tracing import (
     Cut,
     CutLine,
@@ -288,15 +288,17 @@ class DrawSketch(Tool):
 
     def take_section(self) -> None:
         """The scan's section as lines and arcs within the tolerance."""
-        line = self._line()
-        if line is None:
+        line, scan = self._line(), self.session.scan
+        if line is None or scan is None:
             self.session.tell_problem(ArabesqueError("The plane cuts no scan", "Move it to where the scan is"))
             return
         frame, tolerance = self.sketch.frame, self.session.document.tolerance
         # a section that ends beside its start went round a small opening of the scan
         gap = float(np.linalg.norm(line.points[0] - line.points[-1]))
         closed = line.closed or gap < BESIDE * line.length
-        job = self.session.run("Lines and arcs", lambda progress: lines_and_arcs(frame, line.points, closed, tolerance))
+        job = self.session.run(
+            "Lines and arcs", lambda progress: lines_and_arcs(frame, on_form(scan, line.points), closed, tolerance)
+        )
         job.done.connect(self._traced)
 
     def _traced(self, traced: Traced) -> None:
