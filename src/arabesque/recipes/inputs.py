@@ -3,11 +3,46 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
 
+import numpy as np
+
+from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Sketch
-from arabesque.recipes.base import Given
+from arabesque.recipes.base import Given, Recipe
 from arabesque.scan import Scan
+
+
+class FromOne(Recipe):
+    """What recipes share that go by one item besides the scan and the tolerance. of: its id."""
+
+    of: str
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        return ("scan", "tolerance")
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return (self.of,)
+
+
+class Directed(FromOne):
+    """Those among them that go along a direction, (3,), or along none."""
+
+    direction: Floats | None
+
+    def __post_init__(self) -> None:
+        if self.direction is not None:
+            way = frozen_array(self.direction, (3,), np.float64, what="Direction")
+            object.__setattr__(self, "direction", way)
+
+    def moved(self, matrix: Floats) -> Any:
+        """After a (4, 4) rigid motion of all that it is made from."""
+        made: Any = self
+        return self if self.direction is None else replace(made, direction=matrix[:3, :3] @ self.direction)
 
 
 def curve_of(given: Given, key: str) -> Curve:

@@ -10,7 +10,7 @@ from arabesque.arrays import Floats, frozen_array
 from arabesque.geometry import Patchwork, Surface, apply
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
-from arabesque.recipes.inputs import curve_of, curves_of, profile_of
+from arabesque.recipes.inputs import Directed, curve_of, curves_of, profile_of
 from arabesque.tracing import draw_out, polynomial, pushed, sweep, turned
 
 
@@ -38,7 +38,7 @@ class SweepAlong(Recipe):
 
 
 @dataclass(frozen=True, eq=False)
-class DrawnOut(Recipe):
+class DrawnOut(Directed):
     """The ruled surface from a curve: see ``tracing.draw_out``.
 
     of: id of the curve. ahead, back: mm to both sides. direction: (3,), or None for the scan's normals. angle: degrees.
@@ -53,21 +53,9 @@ class DrawnOut(Recipe):
     direction: Floats | None = None
     angle: float = 0.0
 
-    def __post_init__(self) -> None:
-        if self.direction is not None:
-            way = frozen_array(self.direction, (3,), np.float64, what="Direction")
-            object.__setattr__(self, "direction", way)
-
     @property
     def uses(self) -> tuple[str, ...]:
         return ("scan",) if self.direction is None else ()
-
-    @property
-    def inputs(self) -> tuple[str, ...]:
-        return (self.of,)
-
-    def moved(self, matrix: Floats) -> DrawnOut:
-        return self if self.direction is None else replace(self, direction=matrix[:3, :3] @ self.direction)
 
     def build(self, given: Given, progress: Progress = silent) -> Surface:
         return draw_out(curve_of(given, self.of), (self.ahead, self.back), self.direction, given.scan, self.angle)

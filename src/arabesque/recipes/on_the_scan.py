@@ -13,7 +13,7 @@ from arabesque.geometry import Curve, Surface, apply
 from arabesque.progress import Progress, silent
 from arabesque.reading import Regions
 from arabesque.recipes.base import Given, Recipe
-from arabesque.recipes.inputs import curve_of, scan_of
+from arabesque.recipes.inputs import Directed, FromOne, curve_of, scan_of
 from arabesque.scan import Scan, border_rings
 from arabesque.shapes import Sampled, can
 from arabesque.tracing import FittedCurve, curve_along, line_near, projected, set_off, surface_cuts
@@ -23,7 +23,7 @@ CLOSER = 0.25
 
 
 @dataclass(frozen=True, eq=False)
-class CutBySurface(Recipe):
+class CutBySurface(FromOne):
     """The line in which a patch, a true shape or either set off by so many mm cuts the scan.
 
     of: id of the surface. near: (3,) the line that passes there. poles: 0 for as few as the tolerance needs.
@@ -38,14 +38,6 @@ class CutBySurface(Recipe):
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "near", frozen_array(self.near, (3,), np.float64, what="Place"))
-
-    @property
-    def uses(self) -> tuple[str, ...]:
-        return ("scan", "tolerance")
-
-    @property
-    def inputs(self) -> tuple[str, ...]:
-        return (self.of,)
 
     def moved(self, matrix: Floats) -> CutBySurface:
         return replace(self, near=apply(matrix, self.near[None])[0])
@@ -63,7 +55,7 @@ class CutBySurface(Recipe):
 
 
 @dataclass(frozen=True, eq=False)
-class ProjectedCurve(Recipe):
+class ProjectedCurve(Directed):
     """A curve brought onto the scan or onto a patch.
 
     of: id of the curve. on: of the patch; "" is the reference scan. direction: (3,), or the closest places.
@@ -75,11 +67,6 @@ class ProjectedCurve(Recipe):
     on: str = ""
     direction: Floats | None = None
 
-    def __post_init__(self) -> None:
-        if self.direction is not None:
-            way = frozen_array(self.direction, (3,), np.float64, what="Direction")
-            object.__setattr__(self, "direction", way)
-
     @property
     def uses(self) -> tuple[str, ...]:
         return ("tolerance",) if self.on else ("scan", "tolerance")
@@ -87,9 +74,6 @@ class ProjectedCurve(Recipe):
     @property
     def inputs(self) -> tuple[str, ...]:
         return (self.of, self.on) if self.on else (self.of,)
-
-    def moved(self, matrix: Floats) -> ProjectedCurve:
-        return self if self.direction is None else replace(self, direction=matrix[:3, :3] @ self.direction)
 
     def build(self, given: Given, progress: Progress = silent) -> Curve:
         onto: Any = given.shapes[self.on] if self.on else scan_of(given)
@@ -102,7 +86,7 @@ class ProjectedCurve(Recipe):
 
 
 @dataclass(frozen=True, eq=False)
-class SetOffCurve(Recipe):
+class SetOffCurve(FromOne):
     """The line on the scan at a distance from a curve, to its left or (below 0) to its right.
 
     of: id of the curve. distance: mm over the scan.
@@ -112,14 +96,6 @@ class SetOffCurve(Recipe):
 
     of: str
     distance: float
-
-    @property
-    def uses(self) -> tuple[str, ...]:
-        return ("scan", "tolerance")
-
-    @property
-    def inputs(self) -> tuple[str, ...]:
-        return (self.of,)
 
     def build(self, given: Given, progress: Progress = silent) -> Curve:
         curve = curve_of(given, self.of)

@@ -8,14 +8,13 @@ from enum import Enum
 import numpy as np
 
 from arabesque.desk import theme
-from arabesque.desk.facts import Choice, Fact
-from arabesque.desk.kinds.lines import curve_points
+from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.options import labelled
-from arabesque.desk.tools.trace.on_curves import OnCurves
+from arabesque.desk.tools.trace.on_curves import ManyCurves
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
-from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.errors import FitProblem
 from arabesque.geometry import Curve, Patchwork, Surface
 from arabesque.model import Item
@@ -42,7 +41,7 @@ class NetworkTry:
     problem: FitProblem | None = None
 
 
-class FillNetwork(OnCurves):
+class FillNetwork(ManyCurves):
     """Curves are clicked, or all that show are taken; meshes are shown with their sides, and where they end open."""
 
     needs = (Curve,)
@@ -66,7 +65,6 @@ class FillNetwork(OnCurves):
     def clear(self) -> None:
         super().clear()
         self.sharp: set[str] = set()
-        self.guides: list[str] = []
 
     def take(self, item: Item) -> None:
         recipe = item.recipe
@@ -75,14 +73,6 @@ class FillNetwork(OnCurves):
         self.sharp, self.guides = set(recipe.sharp), list(recipe.guides)
         self.options.meeting = next(one for one in Smooth if one.value[1] is recipe.meeting)
         self.options.beside = bool(recipe.beside)
-
-    def start(self) -> None:
-        super().start()
-        if not self.picked and self.target is None:
-            chosen = [item.id for item in self.session.selected_items if isinstance(item.shape, Curve)]
-            if len(chosen) > 1:
-                self.picked = chosen
-                self.try_it()
 
     @property
     def says(self) -> str:
@@ -94,26 +84,11 @@ class FillNetwork(OnCurves):
             return "The gaps are marked; click curves in or out, or allow a larger tolerance"
         return "Enter keeps it; Shift-click makes a curve sharp, Alt-click a guide inside a mesh"
 
-    @property
-    def choices(self) -> list[Choice]:
-        showing = self.session.seen.of(Curve)
-        if len(showing) < 2 or len(self.picked) == len(showing):
-            return []
-        return [Choice(f"All {len(showing)} that show", self._take_all)]
-
-    def _take_all(self) -> None:
-        self.picked = [item.id for item in self.session.seen.of(Curve) if item.id not in self.guides]
-        self.try_it()
-
     def press(self, pointer: Pointer) -> None:
         item = self._under(pointer)
         if item is not None and pointer.shift:
             self.sharp ^= {item.id}
             self.picked += [] if item.id in self.picked else [item.id]
-            self.try_it()
-        elif item is not None and pointer.alt:
-            self.guides = [k for k in self.guides if k != item.id] + ([] if item.id in self.guides else [item.id])
-            self.picked = [k for k in self.picked if k != item.id]
             self.try_it()
         else:
             super().press(pointer)
@@ -157,7 +132,7 @@ class FillNetwork(OnCurves):
             self.options.meeting.value[1],
             tuple(key for key in keys if key in self.sharp),
             tuple(beside),
-            tuple(key for key in self.guides if key in document),
+            self.guides_there,
         )
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> NetworkTry:
@@ -190,9 +165,7 @@ class FillNetwork(OnCurves):
         if self.made is not None and self.made.fit is not None:
             parts += self.preview(self.shape_of(self.made), camera)
         parts += self.picked_parts(self.there)
-        for key in self.guides:
-            if key in document:
-                parts.append(Lines(polyline(curve_points(document[key].shape)), t.scan_line, 2.4, on_top=True))
+        parts += self.guide_parts()
         for key in self.sharp:
             if key in document:
                 curve = document[key].shape

@@ -5,15 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import partial
 
-from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
-from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.options import labelled, whole
-from arabesque.desk.tools.trace.on_curves import MakesSurface
+from arabesque.desk.tools.trace.on_curves import MakesSurface, ManyCurves
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.pointer import Pointer
-from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.errors import FitProblem
 from arabesque.geometry import Curve, Surface
 from arabesque.model import Item
@@ -22,7 +19,7 @@ from arabesque.scan import Scan
 from arabesque.tracing import LoftWay, in_order, odd_sections, outward_loft
 
 
-class LoftCurves(MakesSurface):
+class LoftCurves(MakesSurface, ManyCurves):
     """Curves are clicked, or all that show are taken at once; the loft is drawn as it would be."""
 
     needs = (Curve,)
@@ -56,10 +53,6 @@ class LoftCurves(MakesSurface):
             squares = ("square_first", "square_last")
             return ("before", "after", *squares) if self.closed else () if self.degree > 1 else squares
 
-    def clear(self) -> None:
-        super().clear()
-        self.guides: list[str] = []
-
     def take(self, item: Item) -> None:
         recipe = item.recipe
         assert isinstance(recipe, LoftThrough)
@@ -70,14 +63,6 @@ class LoftCurves(MakesSurface):
         o.square_first, o.square_last = recipe.square_first, recipe.square_last
         self.guides = list(recipe.guides)
 
-    def start(self) -> None:
-        super().start()
-        if not self.picked and self.target is None:
-            chosen = [item.id for item in self.session.selected_items if isinstance(item.shape, Curve)]
-            if len(chosen) > 1:
-                self.picked = chosen
-                self.try_it()
-
     @property
     def says(self) -> str:
         if self.working:
@@ -86,35 +71,16 @@ class LoftCurves(MakesSurface):
             return "Enter keeps it; click adds a curve or takes it out, Alt-click makes it a guide"
         return "Click another curve" if self.picked else self.hint
 
-    def press(self, pointer: Pointer) -> None:
-        item = self._under(pointer)
-        if item is not None and pointer.alt:
-            self.guides = [k for k in self.guides if k != item.id] + ([] if item.id in self.guides else [item.id])
-            self.picked = [k for k in self.picked if k != item.id]
-            self.try_it()
-        else:
-            super().press(pointer)
-
     @property
     def choices(self) -> list[Choice]:
         document, keys = self.session.document, self.there
         odd = self.session.kept(odd_sections, tuple(document[key].shape for key in keys)) if len(keys) > 1 else []
         # what keeps them from being lofted can be left out with a click
         found = [Choice(f"Leave out {document[keys[k]].name}", partial(self._leave_out, keys[k])) for k in odd]
-        showing = self._curves()
-        if len(showing) > 1 and len(self.picked) != len(showing):
-            found.append(Choice(f"All {len(showing)} that show", self._take_all))
-        return found
+        return found + super().choices
 
     def _leave_out(self, key: str) -> None:
         self.picked = [one for one in self.picked if one != key]
-        self.try_it()
-
-    def _curves(self) -> list[Item]:
-        return self.session.seen.of(Curve)
-
-    def _take_all(self) -> None:
-        self.picked = [item.id for item in self._curves() if item.id not in self.guides]
         self.try_it()
 
     @property
@@ -136,7 +102,7 @@ class LoftCurves(MakesSurface):
             way = replace(way, before=o.before, after=o.after)
             if o.degree > 1:
                 way = replace(way, square_first=o.square_first, square_last=o.square_last)
-        return LoftThrough.by(keys, way, [key for key in self.guides if key in document])
+        return LoftThrough.by(keys, way, self.guides_there)
 
     def words(self, made: tuple[Surface, list[Fact]]) -> str:
         return f"loft through {len(self.picked)} curves"
@@ -146,10 +112,7 @@ class LoftCurves(MakesSurface):
         if self.made is not None:
             parts += self.preview(self.made[0], camera)
         draft = self.draft()
-        for key in self.guides:
-            if key in self.session.document:
-                points = curve_points(self.session.document[key].shape)
-                parts.append(Lines(polyline(points), theme.now().scan_line, 2.4, on_top=True))
+        parts += self.guide_parts()
         return parts + self.picked_parts(self.there if draft is None else draft.of, numbered=True)
 
 

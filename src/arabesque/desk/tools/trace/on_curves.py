@@ -10,7 +10,7 @@ from PyQt6.QtGui import QKeyEvent
 
 from arabesque.checking import measure_both_ways
 from arabesque.desk import theme
-from arabesque.desk.facts import Fact
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_patches import patch_under
@@ -87,6 +87,56 @@ class OnCurves(Making):
             points = curve_points(document[self._hover].shape)
             parts.append(Lines(polyline(points), accent, 2.0, alpha=0.6, on_top=True))
         return parts
+
+
+class WithGuides(OnCurves):
+    """An Alt-click makes a curve a guide rather than one of the picked ones, or lets it go."""
+
+    def clear(self) -> None:
+        super().clear()
+        self.guides: list[str] = []
+
+    @property
+    def guides_there(self) -> tuple[str, ...]:
+        """Ids of the guides that are still there."""
+        return tuple(key for key in self.guides if key in self.session.document)
+
+    def press(self, pointer: Pointer) -> None:
+        item = self._under(pointer)
+        if item is None or not pointer.alt:
+            super().press(pointer)
+            return
+        self.guides = [key for key in self.guides if key != item.id] + ([] if item.id in self.guides else [item.id])
+        self.picked = [key for key in self.picked if key != item.id]
+        self.try_it()
+
+    def guide_parts(self) -> list[Triangles | Lines | Discs | Label]:
+        """The guides, in another colour than what is picked."""
+        curves = [self.session.document[key].shape for key in self.guides_there]
+        return [Lines(polyline(curve_points(curve)), theme.now().scan_line, 2.4, on_top=True) for curve in curves]
+
+
+class ManyCurves(WithGuides):
+    """What is chosen when the tool is taken up is picked, and all that show can be with a click."""
+
+    def start(self) -> None:
+        super().start()
+        if not self.picked and self.target is None:
+            chosen = [item.id for item in self.session.selected_items if isinstance(item.shape, Curve)]
+            if len(chosen) > 1:
+                self.picked = chosen
+                self.try_it()
+
+    @property
+    def choices(self) -> list[Choice]:
+        showing = self.session.seen.of(Curve)
+        if len(showing) < 2 or len(self.picked) == len(showing):
+            return []
+        return [Choice(f"All {len(showing)} that show", self._take_all)]
+
+    def _take_all(self) -> None:
+        self.picked = [item.id for item in self.session.seen.of(Curve) if item.id not in self.guides]
+        self.try_it()
 
 
 def surface_facts(made: Surface, source: Given) -> list[Fact]:

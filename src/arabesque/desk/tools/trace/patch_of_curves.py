@@ -7,17 +7,15 @@ from enum import Enum
 
 import numpy as np
 
-from arabesque.desk import theme
 from arabesque.desk.facts import Fact
-from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import DegreeChoice
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.patch.fit_facts import fit_facts
-from arabesque.desk.tools.trace.on_curves import OnCurves
+from arabesque.desk.tools.trace.on_curves import WithGuides
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
-from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.fitting import PatchFit
 from arabesque.geometry import Curve, Patchwork, Surface
 from arabesque.model import Item
@@ -35,7 +33,7 @@ class Beside(Enum):
     CURVATURE = ("one curvature (G2)", Meeting.CURVATURE)
 
 
-class LayOverCurves(OnCurves):
+class LayOverCurves(WithGuides):
     """Clicks on curves make a patch that follows them: four go round it, two get calm lines between their ends, and
     within three it is divided well."""
 
@@ -68,7 +66,6 @@ class LayOverCurves(OnCurves):
 
     def clear(self) -> None:
         super().clear()
-        self.guides: list[str] = []
         self._enough = False
 
     def may_make_again(self, item: Item) -> bool:
@@ -114,13 +111,7 @@ class LayOverCurves(OnCurves):
         return [*facts, Fact("Off the curves", f"{fit.off:.3f} mm")]
 
     def press(self, pointer: Pointer) -> None:
-        item = self._under(pointer)
-        if item is not None and pointer.alt:
-            self.guides = [k for k in self.guides if k != item.id] + ([] if item.id in self.guides else [item.id])
-            self.picked = [k for k in self.picked if k != item.id]
-            self.try_it()
-            return
-        self._enough = False
+        self._enough = self._enough and pointer.alt
         super().press(pointer)
 
     @property
@@ -145,9 +136,8 @@ class LayOverCurves(OnCurves):
         beside: list[str] = []
         if o.beside is not Beside.FREE:
             beside = [item.id for item in self.session.seen.of(Surface) if item.id != self.target]
-        guides = tuple(key for key in self.guides if key in self.session.document)
         meeting = Meeting.TANGENT if len(keys) == 3 and o.beside is Beside.FREE else o.beside.value[1]
-        return NetworkOfCurves(tuple(keys), meeting, (), tuple(beside), guides)
+        return NetworkOfCurves(tuple(keys), meeting, (), tuple(beside), self.guides_there)
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> PatchFit | NetworkFit:
         assert isinstance(recipe, PatchOfCurves | NetworkOfCurves)
@@ -169,8 +159,5 @@ class LayOverCurves(OnCurves):
             if isinstance(shape, Surface):
                 p = shape.points
                 parts.append(Discs(np.array([p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]]), np.ones(4), 4.0))
-        for key in self.guides:
-            if key in self.session.document:
-                points = curve_points(self.session.document[key].shape)
-                parts.append(Lines(polyline(points), theme.now().scan_line, 2.4, on_top=True))
+        parts += self.guide_parts()
         return parts + self.picked_parts(self.there)
