@@ -13,9 +13,11 @@ from arabesque.desk.steps import Step
 from arabesque.desk.tools.trace.draw_curve import DrawCurve, Where
 from arabesque.desk.tools.trace.draw_out_curve import DrawOutCurve, Out
 from arabesque.desk.tools.trace.fill_network import FillNetwork
+from arabesque.desk.tools.trace.loft_curves import LoftCurves
 from arabesque.desk.tools.trace.onto_scan import BringOnto, How, Towards
 from arabesque.desk.tools.trace.patch_of_curves import LayOverCurves
 from arabesque.desk.tools.trace.section_drawing import SectionDrawing
+from arabesque.desk.tools.trace.sections import Across, Spaced, Starts, TraceSections
 from arabesque.desk.tools.trace.shape_ends import Do, ShapeEnds
 from arabesque.desk.tools.trace.sketch_tool import Draws, DrawSketch, Level
 from arabesque.desk.tools.trace.split_curves import SplitCurves
@@ -39,7 +41,7 @@ from arabesque.geometry import (
 from arabesque.model import Document, Item, edits
 from arabesque.recipes import BlendCurve, CurveThrough, LoftThrough, NetworkOfCurves, SectionCurve, Turned
 from arabesque.scan import ready_to_fit
-from arabesque.tracing import LoftWay, end_of, outward_loft, planes_along, trace_sections
+from arabesque.tracing import LoftWay, end_of, outward_loft, planes_along, through, trace_sections
 from tests.desk.support import CTRL, SHIFT, WindowTest
 from tests.examples import heron
 
@@ -210,8 +212,8 @@ class PaperTest(TraceTest):
         sections = trace_sections(scan, cuts, 7)
         made = [(SectionCurve.of(one, 7, 3), one.fitted.curve) for one in sections]
         document = Document().with_item(Item("scan", "juniper clay", scan))
-        through = outward_loft([curve for _, curve in made], LoftWay(), scan)
-        self.begin(edits.curves.traced(document, made, through=through).document)
+        lofted = outward_loft([curve for _, curve in made], LoftWay(), scan)
+        self.begin(edits.curves.traced(document, made, through=lofted).document)
         items = [item for item in self.session.document if isinstance(item.recipe, SectionCurve)]
         return self.made(of=LoftThrough), items
 
@@ -265,6 +267,85 @@ class PaperTest(TraceTest):
         self.assertEqual(self.session.selection.id, sections[7].id)
         self.key(Qt.Key.Key_Escape)
         self.assertFalse(self.paper.isVisible())
+
+
+class SetOfSectionsTest(TraceTest):
+    def test_so_many_begun_at_a_plane_and_turned_over_by_a_click(self) -> None:
+        """Five planes over the grip, closed sections begun where they pass the plane of x; a click on an arrow turns
+        one over; along a curve; any direction."""
+        scan = ready_to_fit(simulate(Pebble(), 20_000, 0.01, 1).scan)
+        spine = Item("spine", "spine", Curve.bezier([[0, 0, 40], [0, 4, 60], [0, 0, 90.0]]))
+        self.begin(Document().with_item(Item("scan", "pebble clay", scan)).with_item(spine))
+        self.session.select(None)
+        self.window.sight.fit_view()
+        self.key(Qt.Key.Key_S)
+        tool = self.window.hand.tool
+        assert isinstance(tool, TraceSections)
+        o = tool.options
+        o.across, o.spaced, o.count, o.starts = Across.Z, Spaced.COUNT, 5, Starts.PLANE_X
+        tool.options_changed()
+        o.first, o.last = 40.0, 90.0
+        tool.options_changed()
+        self.idle()
+        self.assertEqual(len(tool.made.sections), 5)
+        starts = np.array([one.line.points[0] for one in tool.made.sections])
+        middle = float(np.mean(scan.bounds, axis=0)[0])
+        self.assertLess(np.abs(starts[:, 0] - middle).max(), 2.0)
+        self.assertEqual(len(set(np.sign(starts[:, 1]))), 1)
+        ways = [end_of(one.fitted.curve, False).tangent for one in tool.made.sections]
+        self.click(tool.made.sections[2].fitted.curve.points[0])
+        self.idle()
+        again = [end_of(one.fitted.curve, False).tangent for one in tool.made.sections]
+        self.assertLess(ways[2] @ again[2], 0)
+        self.assertGreater(ways[1] @ again[1], 0.9)
+        o.across, o.spaced, o.count, o.loft = Across.GUIDE, Spaced.COUNT, 4, False
+        tool._guide = "spine"
+        tool.options_changed()
+        self.idle()
+        normals = np.array([one.cut.plane.normal for one in tool.made.sections])
+        self.assertLess(np.abs(np.einsum("nc,nc->n", normals[1:], normals[:-1])).min(), 0.9999)
+        o.across, o.direction_x, o.direction_y, o.direction_z = Across.PICKED, 0.0, 0.6, 0.8
+        tool.options_changed()
+        self.idle()
+        np.testing.assert_allclose(tool.made.sections[0].cut.plane.normal, [0, 0.6, 0.8])
+        self.key(Qt.Key.Key_Escape)
+
+    def test_a_loft_says_what_does_not_correspond_and_offers_the_cure(self) -> None:
+        """An open section among closed ones is named; one click leaves it out; an Alt-click makes a guide."""
+        turn = np.linspace(0, 2 * np.pi, 40, endpoint=False)
+
+        def ring(name: str, radius: float, z: float) -> Item:
+            places = np.column_stack([radius * np.cos(turn), radius * np.sin(turn), 0 * turn + z])
+            return Item(name, name, through(places, True))
+
+        half = np.column_stack([30 * np.cos(turn[:20]), 30 * np.sin(turn[:20]), 0 * turn[:20] + 20])
+        out = np.array([[0, 20 + z / 4 + 3 * np.sin(np.pi * z / 40), z] for z in np.linspace(0, 40, 17)])
+        self.space(
+            ring("low", 20, 0), Item("half", "half", through(half)), ring("high", 30, 40),
+            Item("guide", "guide", through(out)),
+        )  # fmt: skip
+        self.key(Qt.Key.Key_T)
+        tool = self.window.hand.tool
+        assert isinstance(tool, LoftCurves)
+        for key, share in (("low", 0.6), ("half", 0.4), ("high", 0.7)):
+            tool.picked.append(key)
+            self.assertGreater(share, 0)
+        tool.try_it()
+        self.idle()
+        self.assertIn("is open", self.view.overlay.message)
+        cure = next(choice for choice in tool.choices if choice.label == "Leave out half")
+        cure.run()
+        self.idle()
+        self.assertIsNotNone(tool.made)
+        guide = self.session.document["guide"]
+        QTest.mouseClick(self.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier, self.on(guide, 0.5))
+        self.idle()
+        self.assertEqual(tool.guides, ["guide"])
+        self.key(Qt.Key.Key_Return)
+        loft = self.made(of=LoftThrough)
+        self.assertEqual(loft.recipe.guides, ("guide",))
+        places = guide.shape.at(np.linspace(0, 1, 15))
+        self.assertLess(np.linalg.norm(foot_points(loft.shape, places).points - places, axis=1).max(), 1.0)
 
 
 class SketchTest(TraceTest):
@@ -501,6 +582,13 @@ class CurveToolsTest(TraceTest):
         form.options.how, form.options.about, form.options.high = Made.PUSHED, Axis.Z, 7.0
         self.click_on(rail, 0.7)
         self.idle()
+        # up to a place that is clicked: the end of the section is 0 mm high, its middle stands 3 mm up
+        self.click_on(section, 0.0, Qt.KeyboardModifier.AltModifier)
+        self.idle()
+        self.assertEqual(form.options.high, 0.0)
+        form.options.low = -4.0
+        form.options_changed()
+        self.idle()
         self.key(Qt.Key.Key_Return)
         self.assertEqual(len(self.session.document.of(Surface)), 3)
 
@@ -588,6 +676,13 @@ class CurveToolsTest(TraceTest):
         cut = self.session.document.of(Curve)[-1].shape
         sign = wall.normals([[0.5, 0.5]])[0, 0]
         np.testing.assert_allclose(cut.at(np.linspace(*cut.domain, 20))[:, 0], 90 + 4 * sign, atol=0.2)
+        tool.options.how = How.PLANE
+        self.click(scan.closest(np.array([[120, -30, 10.0]])).points[0])
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        plane = self.session.document.of(Curve)[-1]
+        self.assertIsInstance(plane.recipe, SectionCurve)
+        np.testing.assert_allclose(plane.shape.points[:, 0], plane.shape.points[0, 0], atol=1e-6)
         tool.options.how, tool.options.towards = How.PROJECT, Towards.Z
         self.click_on(self.session.document["above"], 0.4)
         self.idle()
