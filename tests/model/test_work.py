@@ -23,7 +23,7 @@ from arabesque.model import (
     save_project,
     unreadable,
 )
-from arabesque.recipes import Mirror, PatchOnScan
+from arabesque.recipes import LoftThrough, Mirror, PatchOnScan
 from tests.examples import plane, random_surface
 
 
@@ -236,6 +236,18 @@ class FormatsTest(unittest.TestCase):
         again = rebuilt(document.with_tolerance(0.3))[laid.id]
         self.assertIs(again.recipe, laid.recipe)
         np.testing.assert_allclose(again.shape.points, laid.shape.points, atol=1e-6)
+
+    def test_curves_and_what_stands_on_them_still_follow(self) -> None:
+        """Format 7: curves drawn and taken, sections, a loft and a patch over four: none is stale, all are rebuilt."""
+        document = load_project(self.FORMATS / "7.arabesque").document
+        self.assertFalse(any_stale(document))
+        words = sorted({item.recipe.word for item in document if item.recipe is not None})
+        self.assertEqual(words, ["curve on the scan", "line taken", "loft", "patch of curves", "section"])
+        loft = next(item for item in document if isinstance(item.recipe, LoftThrough))
+        self.assertEqual((loft.recipe.before, loft.recipe.after, loft.recipe.guides), (1.0, 2.0, ()))
+        again = rebuilt(document.with_tolerance(0.6))
+        self.assertEqual({item.trouble for item in again}, {""})
+        np.testing.assert_allclose(again[loft.id].shape.points, loft.shape.points, atol=1e-6)
 
     def test_true_shapes_twins_versions_and_trims(self) -> None:
         document = load_project(self.FORMATS / "4.arabesque").document

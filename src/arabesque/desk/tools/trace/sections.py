@@ -81,18 +81,18 @@ class Spaced(Enum):
 class Starts(Enum):
     """Where closed sections begin: its words, and the axis of a plane through the middle."""
 
-    LEAST_TWIST = ("with least twist", None)
-    GUIDE = ("near a clicked curve", None)
-    PLANE_X = ("at the plane of x", 0)
-    PLANE_Y = ("at the plane of y", 1)
-    PLANE_Z = ("at the plane of z", 2)
+    LEAST_TWIST = ("least twist", None)
+    GUIDE = ("a clicked curve", None)
+    PLANE_X = ("plane of x", 0)
+    PLANE_Y = ("plane of y", 1)
+    PLANE_Z = ("plane of z", 2)
 
 
 class FitBy(Enum):
     """What decides how many poles a section gets."""
 
-    POLES = "so many poles"
-    TOLERANCE = "the tolerance"
+    POLES = "so many"
+    TOLERANCE = "tolerance"
 
 
 @dataclass(eq=False)

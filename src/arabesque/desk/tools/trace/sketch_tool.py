@@ -579,6 +579,8 @@ class DrawSketch(Tool):
 
 
 def _state(sketch: Sketch) -> tuple[str, tuple[int, ...]]:
+    if not sketch.elements:
+        return "nothing drawn yet", ()
     found = solved(sketch)
     return found.words, found.against
 
