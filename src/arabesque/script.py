@@ -372,7 +372,7 @@ class Project(Traces):
 
     def _covered(self) -> Bools:
         """Triangles of the scan that lie below patches."""
-        patches = [item.shape for item in self.items if isinstance(item.shape, Surface)]
+        patches = [patch for item in self.items if can(item.shape, Sampled) for patch in item.shape.patches()]
         return blocked_triangles(self.scan, self.tolerance, patches)
 
     def _derived(self, label: str, name: str, recipe: Recipe, shape: Any = None) -> AnyItem:

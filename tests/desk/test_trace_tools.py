@@ -39,7 +39,7 @@ from arabesque.geometry import (
     foot_points,
 )
 from arabesque.model import Document, Item, edits
-from arabesque.recipes import BlendCurve, CurveThrough, LoftThrough, NetworkOfCurves, SectionCurve, Turned
+from arabesque.recipes import BlendCurve, CurveThrough, LineTaken, LoftThrough, NetworkOfCurves, SectionCurve, Turned
 from arabesque.scan import ready_to_fit
 from arabesque.tracing import LoftWay, end_of, outward_loft, planes_along, through, trace_sections
 from tests.desk.support import CTRL, SHIFT, WindowTest
@@ -121,16 +121,30 @@ class NetworkTest(TraceTest):
             self.key(Qt.Key.Key_Return)
         self.idle()
         self.assertEqual(len(self.session.document.of(Curve)), 9)
+        # the rim as well: it crosses none of them
+        self.key(Qt.Key.Key_X)
+        scan = self.session.scan
+        assert scan is not None
+        rim = max(scan.guides(), key=lambda one: float(np.ptp(one.points, axis=0).max()))
+        seen = [p for p in rim.points if 30 < self.pixel(p).x() < self.view.width() - 30 and self.pixel(p).y() > 90]
+        self.click(min(seen, key=lambda p: self.pixel(p).y()))
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (taken,) = [item for item in self.session.document if isinstance(item.recipe, LineTaken)]
+        self.assertGreater(arc_length(taken.shape), 500)
+        self.session.select(None)
         self.key(Qt.Key.Key_V)
         split = self.window.hand.tool
         assert isinstance(split, SplitCurves)
+        self.idle()
         self.assertEqual(len(split.found.found), 20)
         self.key(Qt.Key.Key_Return)
-        # 4 lines of 6 parts and 5 of 5
-        self.assertEqual(len(self.session.document.of(Curve)), 49)
+        # 4 lines of 6 parts and 5 of 5, and the rim
+        self.assertEqual(len(self.session.document.of(Curve)), 50)
         self.key(Qt.Key.Key_Z, CTRL)
         self.idle()
-        self.assertEqual(len(self.session.document.of(Curve)), 9)
+        self.assertEqual(len(self.session.document.of(Curve)), 10)
 
         self.key(Qt.Key.Key_Y, SHIFT)
         network = self.window.hand.tool
@@ -146,8 +160,6 @@ class NetworkTest(TraceTest):
         shape = item.shape
         assert isinstance(shape, Patchwork)
         self.assertEqual(len(shape.surfaces), 12)
-        scan = self.session.scan
-        assert scan is not None
         self.assertTrue(measure_both_ways(list(shape.surfaces), scan, 0.2).within(0.2))
         joins = find_joins(shape.surfaces)
         self.assertLess(max(join.angle.max() for join in joins), 0.05)
@@ -537,11 +549,13 @@ class CurveToolsTest(TraceTest):
         self.key(Qt.Key.Key_V)
         tool = self.window.hand.tool
         assert isinstance(tool, SplitCurves)
+        self.idle()
         self.assertIn(("Crossings", "2"), [(fact.label, fact.value) for fact in tool.facts])
         labels = [part.text for part in tool.parts(self.view.camera) if hasattr(part, "text")]
         self.assertEqual(labels, ["gap 0.8 mm"])
         self.click_on(self.session.document["d"], 0.5)
         self.assertEqual(len(self.session.document.of(Curve)), 5)
+        self.idle()
         self.key(Qt.Key.Key_Return)
         self.assertEqual(len(self.session.document.of(Curve)), 5 + 2 + 1 + 1)
         self.key(Qt.Key.Key_Z, CTRL)

@@ -10,14 +10,15 @@ from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.inputs import curves_of
 from arabesque.shapes import Sampled, can
-from arabesque.tracing import Meeting, NetworkFit, patches_over
+from arabesque.tracing import Meeting, NetworkFit, closed_ring, patches_over
 
 
 @dataclass(frozen=True, eq=False)
 class NetworkOfCurves(Recipe):
     """Its meshes are found and filled anew whenever a curve changes: see ``tracing.patches_over``.
 
-    of: ids of the curves. sharp: of those along which patches meet at an angle. beside: of patches that outer borders
+    of: ids of the curves; between the ends of only two go calm lines.
+    sharp: of those along which patches meet at an angle. beside: of patches that outer borders
     meet likewise. guides: of curves that patches pass inside their meshes.
     """
 
@@ -50,7 +51,7 @@ class NetworkOfCurves(Recipe):
         beside = [given.shapes[key] for key in self.beside]
         if any(not can(shape, Sampled) for shape in beside):
             raise ArabesqueError("A neighbour is no patch any more", "Undo that, or make the network free")
-        curves: list[Curve] = curves_of(given, self.of)
+        curves: list[Curve] = closed_ring(curves_of(given, self.of), given.scan, given.tolerance)
         return patches_over(
             curves,
             given.scan,

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -90,9 +91,22 @@ def fitted(sketch: Sketch, data: Sequence[Floats]) -> tuple[Sketch, Floats]:
         pulls = trust * distances(flat) / np.sqrt(total)
         return np.concatenate([1e3 * strict, pulls, STAY * (x - sketch.flat.ravel())])
 
+    def slopes(x: Floats) -> Floats:
+        strict = _slopes(sketch, x, sketch.relations, sketch.flat)
+        flat, step = x.reshape(-1, 2), 1e-6 * size
+        pulls: list[Floats] = []
+        for k, places in enumerate(data):
+            if len(places):
+                off = partial(_off, sketch, number=k, places=places)
+                pulls += _differences(flat, sketch.elements[k].points, off, step)
+        weighted = trust[:, None] * np.array(pulls).reshape(-1, len(x)) / np.sqrt(total)
+        return np.concatenate([1e3 * strict, weighted, STAY * np.eye(len(x))])
+
     from scipy.optimize import least_squares  # not needed at the start of the window
 
-    best = least_squares(residuals, sketch.flat.ravel(), x_scale=size, max_nfev=MOST_CALLS, xtol=1e-12, ftol=1e-12)
+    best = least_squares(
+        residuals, sketch.flat.ravel(), slopes, x_scale=size, max_nfev=MOST_CALLS, xtol=1e-12, ftol=1e-12
+    )
     made = solved(sketch.with_flat(best.x.reshape(-1, 2)))
     return made.sketch, np.abs(distances(made.sketch.flat))
 
@@ -119,10 +133,13 @@ def _settled(sketch: Sketch, relations: Sequence[Relation], hand: tuple[int, Flo
         strict = _residuals(sketch, flat, relations, before)
         return np.concatenate([strict, (weight * (flat - wanted)).ravel()])
 
+    def slopes(x: Floats) -> Floats:
+        return np.concatenate([_slopes(sketch, x, relations, before), np.diag(weight.ravel())])
+
     if not len(before):
         return before, 0.0
     start = before if hand is None else wanted
-    best = least_squares(residuals, start.ravel(), max_nfev=MOST_CALLS, xtol=1e-14, ftol=1e-14, gtol=1e-14)
+    best = least_squares(residuals, start.ravel(), slopes, max_nfev=MOST_CALLS, xtol=1e-14, ftol=1e-14, gtol=1e-14)
     x = best.x
     # what the weak pulls left is taken out: Gauss-Newton on the relations alone
     for _ in range(5):
@@ -144,18 +161,56 @@ def _freedom(sketch: Sketch) -> int:
 
 
 def _slopes(sketch: Sketch, x: Floats, relations: Sequence[Relation], before: Floats) -> Floats:
-    """(rows, 2 n) derivatives of the relations by central differences."""
-    step = 1e-6 * _size(sketch)
-    rows = []
-    for k in range(len(x)):
-        ahead, back = x.copy(), x.copy()
-        ahead[k] += step
-        back[k] -= step
-        difference = _residuals(sketch, ahead.reshape(-1, 2), relations, before) - _residuals(
-            sketch, back.reshape(-1, 2), relations, before
-        )
-        rows.append(difference / (2 * step))
-    return np.array(rows).T
+    """(rows, 2 n) derivatives of the relations by central differences, each by the points that it is of."""
+    flat, step = x.reshape(-1, 2), 1e-6 * _size(sketch)
+    rows: list[Floats] = []
+    for points, missed in _rows(sketch, relations, before):
+        rows += _differences(flat, points, missed, step)
+    return np.array(rows).reshape(-1, len(x))
+
+
+def _differences(flat: Floats, points: Sequence[int], missed: Callable[[Floats], Floats], step: float) -> list[Floats]:
+    """Derivatives of (k,) values that some points have a say in: k rows over all coordinates."""
+    count = len(missed(flat))
+    rows = np.zeros((count, *flat.shape))
+    trial = flat.copy()
+    for point in points:
+        for axis in (0, 1):
+            ends = []
+            for sign in (1.0, -1.0):
+                trial[point, axis] = flat[point, axis] + sign * step
+                ends.append(missed(trial))
+            trial[point, axis] = flat[point, axis]
+            rows[:, point, axis] = (ends[0] - ends[1]) / (2 * step)
+    return list(rows.reshape(count, -1))
+
+
+def _rows(
+    sketch: Sketch, relations: Sequence[Relation], before: Floats
+) -> Iterator[tuple[tuple[int, ...], Callable[[Floats], Floats]]]:
+    """What has to be 0: the points that have a say in it, and its values, mm. Arcs are round, and relations hold."""
+    for element in sketch.elements:
+        if element.kind is ElementKind.ARC:
+            yield element.points, partial(_unround, element.points)
+    for relation in relations:
+        yield _points_of(sketch, relation), partial(_missed_by, sketch, relation, before)
+
+
+def _unround(points: tuple[int, ...], flat: Floats) -> Floats:
+    centre, start, end = flat[list(points)]
+    return np.array([_length(start - centre) - _length(end - centre)])
+
+
+def _missed_by(sketch: Sketch, relation: Relation, before: Floats, flat: Floats) -> Floats:
+    return np.array(_missed(sketch, flat, relation, before))
+
+
+def _points_of(sketch: Sketch, relation: Relation) -> tuple[int, ...]:
+    """Numbers of the points that have a say in a relation."""
+    found: list[int] = []
+    for number, letter in zip(relation.of, relation.kind.of, strict=True):
+        found += sketch.elements[number].points if letter == "e" else (number,)
+    return tuple(dict.fromkeys(found))
 
 
 def _size(sketch: Sketch) -> float:
@@ -163,15 +218,9 @@ def _size(sketch: Sketch) -> float:
 
 
 def _residuals(sketch: Sketch, flat: Floats, relations: Sequence[Relation], before: Floats) -> Floats:
-    """What is 0 where everything holds, in mm: arcs are round, and the relations."""
-    found: list[float] = []
-    for element in sketch.elements:
-        if element.kind is ElementKind.ARC:
-            centre, start, end = flat[list(element.points)]
-            found.append(_length(start - centre) - _length(end - centre))
-    for relation in relations:
-        found += _missed(sketch, flat, relation, before)
-    return np.array(found)
+    """What is 0 where everything holds, in mm."""
+    found = [missed(flat) for _, missed in _rows(sketch, relations, before)]
+    return np.concatenate(found) if found else np.zeros(0)
 
 
 def _length(vector: Floats) -> float:

@@ -131,7 +131,7 @@ class LayOverCurves(WithGuides):
             return None
         degree = (o.u, o.v) if o.degree is DegreeChoice.FIXED else None
         plain = o.beside is Beside.FREE and not self.guides
-        if len(keys) == 2 or (len(keys) == 4 and plain):
+        if len(keys) in (2, 4) and plain:
             return PatchOfCurves(tuple(keys), degree)
         beside: list[str] = []
         if o.beside is not Beside.FREE:

@@ -14,6 +14,7 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
+from arabesque.desk.jobs import Job
 from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
@@ -115,6 +116,7 @@ class DrawSketch(Tool):
         self._drag: int | None = None
         self._at: Floats | None = None
         self._before: list[Sketch] = []
+        self._job: Job | None = None
         item = self.session.chosen(Sketch)
         if item is not None:
             self.target, self.sketch = item.id, item.shape
@@ -296,12 +298,24 @@ class DrawSketch(Tool):
         # a section that ends beside its start went round a small opening of the scan
         gap = float(np.linalg.norm(line.points[0] - line.points[-1]))
         closed = line.closed or gap < BESIDE * line.length
-        job = self.session.run(
+        self._drop()
+        self._job = job = self.session.run(
             "Lines and arcs", lambda progress: lines_and_arcs(frame, on_form(scan, line.points), closed, tolerance)
         )
-        job.done.connect(self._traced)
+        job.done.connect(lambda traced: self._traced(job, traced))
 
-    def _traced(self, traced: Traced) -> None:
+    def _drop(self) -> None:
+        if self._job is not None:
+            job, self._job = self._job, None
+            job.cancel()
+
+    def stop(self) -> None:
+        self._drop()
+
+    def _traced(self, job: Job, traced: Traced) -> None:
+        if job is not self._job:
+            return
+        self._job = None
         self.options.draw = Draws.CHOOSE
         self._put(traced.sketch, traced)
 

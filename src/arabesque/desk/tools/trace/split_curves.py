@@ -9,6 +9,7 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
+from arabesque.desk.jobs import Job
 from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
@@ -46,6 +47,42 @@ class SplitCurves(Tool):
 
     def start(self) -> None:
         self._hover: tuple[str, float, Floats] | None = None
+        self._job: Job | None = None
+        self._known: tuple[object, Crossings] = (None, Crossings((), ()))
+        self.session.document_changed.connect(self._look)
+        self.session.selection_changed.connect(self._look)
+        self._look()
+
+    def stop(self) -> None:
+        self.session.document_changed.disconnect(self._look)
+        self.session.selection_changed.disconnect(self._look)
+        self._drop()
+
+    def _drop(self) -> None:
+        if self._job is not None:
+            job, self._job = self._job, None
+            job.cancel()
+
+    @property
+    def _asked(self) -> tuple[tuple[Curve, ...], float]:
+        """What the crossings are of now."""
+        return tuple(item.shape for item in self.items), self.within
+
+    def _look(self) -> None:
+        """Find the crossings anew, beside the window, where the curves are others than before."""
+        asked = self._asked
+        if self._job is not None or asked == self._known[0]:
+            return
+        curves, within = asked
+        self._job = job = self.session.run("Crossings", lambda progress: every_crossing(curves, within))
+        job.done.connect(lambda found: self._take(job, asked, found))
+        job.failed.connect(lambda _: self._take(job, asked, Crossings((), ())))
+
+    def _take(self, job: Job, asked: object, found: Crossings) -> None:
+        if job is self._job:
+            self._job, self._known = None, (asked, found)
+            self._look()
+            self.changed.emit()
 
     @property
     def within(self) -> float:
@@ -63,8 +100,8 @@ class SplitCurves(Tool):
 
     @property
     def found(self) -> Crossings:
-        """The crossings as they are now."""
-        return self.session.kept(_crossings, tuple(item.shape for item in self.items), self.within)
+        """The crossings as they are known; none while curves are looked at anew."""
+        return self._known[1] if self._known[0] == self._asked else Crossings((), ())
 
     @property
     def can_apply(self) -> bool:
@@ -83,6 +120,8 @@ class SplitCurves(Tool):
         return facts
 
     def options_changed(self) -> None:
+        self._drop()
+        self._look()
         self.changed.emit()
 
     def _under(self, pointer: Pointer) -> tuple[str, float, Floats] | None:
@@ -126,7 +165,3 @@ class SplitCurves(Tool):
         if self._hover is not None:
             parts.append(Discs(self._hover[2][None], np.full(1, 2.0), 5.0))
         return parts
-
-
-def _crossings(curves: tuple[Curve, ...], within: float) -> Crossings:
-    return every_crossing(curves, within)
