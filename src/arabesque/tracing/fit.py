@@ -48,14 +48,15 @@ def fit_curve(
     degree: int = 3,
     closed: bool = False,
     mostly: bool = False,
+    heaviest: int = MOST_POLES,
 ) -> FittedCurve:
     """One smooth curve through (n, 3) places in order: of so many poles, or of as few as the tolerance needs.
 
-    mostly: 95 % of the places have to keep the tolerance, not all, as among noise. Ends are met exactly; a closed
-    curve is smooth over its start (its first and last pole are one place). Least
-    squares over chord length (Piegl and Tiller, "The NURBS Book", 2nd edition, section 9.4), then the poles are
-    evened inside the curve. Raises FitProblem for too few places, poles that make no curve, or a tolerance that no
-    number of poles keeps.
+    mostly: 95 % of the places have to keep the tolerance, not all, as among noise. heaviest: no more poles are tried
+    for a tolerance. Ends are met exactly; a closed curve is smooth over its start (its first and last pole are one
+    place). Least squares over chord length (Piegl and Tiller, "The NURBS Book", 2nd edition, section 9.4), then the
+    poles are evened inside the curve. Raises FitProblem for too few places, poles that make no curve, or a tolerance
+    that no number of poles keeps.
     """
     places = checked_places(points)
     if (poles is None) == (tolerance is None):
@@ -72,7 +73,7 @@ def fit_curve(
         return _fitted(places, poles, degree, closed, None)
     assert tolerance is not None
     uneven: FittedCurve | None = None
-    for degree_, count in _ladder(degree, closed, fewest):
+    for degree_, count in _ladder(degree, closed, fewest, heaviest):
         if uneven is not None and count > HEAVIER * uneven.curve.count:
             return uneven
         found = _fitted(places, count, degree_, closed, tolerance, mostly)
@@ -83,7 +84,7 @@ def fit_curve(
     if uneven is not None:
         return uneven
     raise FitProblem(
-        f"No curve of up to {MOST_POLES} poles keeps {tolerance:g} mm: it stays {found.worst:.3g} mm off",
+        f"No curve of up to {heaviest} poles keeps {tolerance:g} mm: it stays {found.worst:.3g} mm off",
         "Allow more, or split it where it turns sharply",
     )
 
@@ -152,10 +153,10 @@ def checked_places(points: Floats) -> Floats:
     return places
 
 
-def _ladder(degree: int, closed: bool, fewest: int) -> list[tuple[int, int]]:
+def _ladder(degree: int, closed: bool, fewest: int, most: int) -> list[tuple[int, int]]:
     """Degrees and numbers of poles from light to heavy."""
     single = [] if closed else [(d, d + 1) for d in range(1, degree + 1)]
-    counts = np.unique(np.geomspace(fewest, MOST_POLES, 60).astype(int))
+    counts = np.unique(np.geomspace(fewest, max(most, fewest), 60).astype(int))
     return single + [(degree, int(count)) for count in counts if closed or count > degree + 1]
 
 

@@ -81,17 +81,21 @@ def _clinging(places: Floats, scan: Scan, tolerance: float, closed: bool, degree
         line = line[:-1]
     else:
         line[[0, -1]] = places[[0, -1]]
-    found: Curve | None = None
-    for share in (*SHARES, ROUGH):
-        if share == ROUGH and found is not None:
-            break
+    heaviest = min(len(line) // 2, 60)  # more poles than that follow every jump of rough ground, and take seconds
+
+    def near(share: float) -> Curve | None:
+        within = max(share * tolerance, NOISY * scan.noise)
         try:
-            closer = fit_curve(
-                line, None, max(share * tolerance, NOISY * scan.noise), degree, closed, mostly=True
-            ).curve
+            return fit_curve(line, None, within, degree, closed, mostly=True, heaviest=heaviest).curve
         except FitProblem:  # rough ground: not as near as that
-            continue
-        if found is not None and closer.count > WORTH * found.count:
+            return None
+
+    found = near(SHARES[0])
+    if found is None:
+        return near(ROUGH) or fit_curve(line, heaviest, None, degree, closed).curve
+    for share in SHARES[1:]:
+        closer = near(share)
+        if closer is None or closer.count > WORTH * found.count:
             break
         found = closer
-    return found or fit_curve(line, min(len(line) // 2, 60), None, degree, closed).curve
+    return found
