@@ -190,7 +190,7 @@ def networking(at: Photographer) -> None:
     window.sight.fit_view()
     at.idle()
     lines = [[plan(x, y) for x in np.linspace(36, 194, 5)] for y in (18, 30, 50, 60)]
-    lines += [[plan(x, y) for y in np.linspace(14, 63, 3)] for x in (42, 70, 100, 150, 188)]
+    lines += [[plan(x, y) for y in np.linspace(14, 63, 3)] for x in (42, 70, 100, 130, 188)]
     tool = take(at, DrawCurve)
     tool.options.snap = False
     for line in lines:

@@ -244,7 +244,7 @@ class Traces:
     ) -> tuple[list[AnyItem], tuple[Crossing, ...]]:
         """Cut curves at every crossing with each other within a tolerance, mm; two of the project's if not given.
 
-        Returns all parts, and where ends nearly meet: ``Crossing`` with the gap, and numbers in the order given.
+        Returns all parts, and where they nearly meet: ``Crossing`` with the gap, and numbers in the order given.
         """
         items = [self.item(item.id) for item in curves]
         within = MEETS * self.tolerance if tolerance is None else tolerance

@@ -109,7 +109,7 @@ class NetworkTest(TraceTest):
         self.window.sight.fit_view()
         self.idle()
         lines = [[plan(x, y) for x in np.linspace(36, 194, 5)] for y in (18, 30, 50, 60)]
-        lines += [[plan(x, y) for y in np.linspace(14, 63, 3)] for x in (42, 70, 100, 150, 188)]
+        lines += [[plan(x, y) for y in np.linspace(14, 63, 3)] for x in (42, 70, 100, 130, 188)]
         self.key(Qt.Key.Key_N)
         tool = self.window.hand.tool
         assert isinstance(tool, DrawCurve)
@@ -372,12 +372,14 @@ class SketchTest(TraceTest):
         tool = self.window.hand.tool
         assert isinstance(tool, DrawSketch)
         self.assertIs(tool.options.plane, Level.Y)
+        # seen from the front, x to the right and z upwards
+        np.testing.assert_allclose(tool.sketch.frame[:3, :2].T, [[1, 0, 0], [0, 0, 1]], atol=1e-12)
         self.assertTrue(self.paper.isVisible())
         (take,) = [choice for choice in tool.choices if "Section" in choice.label]
         take.run()
         self.idle()
         self.assertGreater(len(tool.sketch.elements), 6)
-        self.assertIn("Worst", [fact.label for fact in tool.facts])
+        self.assertIn("Off the section", [fact.label for fact in tool.facts])
         self.assertGreaterEqual(self.wall(tool), 0)
         for share in (0.43, 0.3, 0.6, 0.5):
             for number in range(len(tool.sketch.elements) - 1, -1, -1):

@@ -1,4 +1,4 @@
-"""Every crossing of many curves: against closed forms and a brute-force search, and where ends nearly meet."""
+"""Every crossing of many curves: against closed forms and a brute-force search, and where they nearly meet."""
 
 import unittest
 from itertools import pairwise
@@ -82,6 +82,25 @@ class CrossingsTest(unittest.TestCase):
         self.assertEqual({gap.first, gap.second}, {0, 1})
         self.assertAlmostEqual(gap.gap, 0.7, places=6)
         # curves that pass each other at 2 mm are no fault: neither ends there
+
+    def test_passing_closer_than_three_tolerances_is_told(self) -> None:
+        """As where one line follows a dent of the scan and another one spans it: no mesh closes there."""
+        over = [line((0, 0, 0), (10, 0, 0)), line((5, -5, 0.5), (5, 5, 0.5))]
+        found = every_crossing(over, 0.2)
+        self.assertEqual(found.found, ())
+        (gap,) = found.nearly
+        self.assertAlmostEqual(gap.gap, 0.5, places=9)
+        np.testing.assert_allclose(gap.place, [5, 0, 0.25], atol=1e-9)
+        self.assertEqual(every_crossing(over, 0.1).nearly, ())
+
+    def test_a_third_end_is_told_of_where_two_others_meet(self) -> None:
+        """Once, not with each of the two."""
+        ends = [line((0, 0, 0), (10, 0, 0)), line((10, 0, 0), (10, 9, 0)), line((10.5, 0, 0), (20, -9, 0))]
+        found = every_crossing(ends, 0.1)
+        self.assertEqual(len(found.found), 1)
+        (gap,) = found.nearly
+        self.assertIn(2, (gap.first, gap.second))
+        self.assertAlmostEqual(gap.gap, 0.5, places=6)
 
     def test_end_on_end_and_side_by_side(self) -> None:
         """Two that run on from each other meet once; two that run side by side do not cross all along."""

@@ -186,6 +186,19 @@ class LinesAndArcsTest(unittest.TestCase):
         with self.assertRaisesRegex(FitProblem, "not possible"):
             lines_and_arcs(np.eye(4), round_, True, 0.0)
 
+    def test_a_rounded_corner_is_a_sharp_one(self) -> None:
+        """A scan rounds an edge by 1 mm: (sqrt 2 - 1) mm off the corner; two lines stay two, and say what they keep."""
+        t = np.linspace(0.0, np.pi / 2, 12)
+        bend = np.column_stack([19 + np.sin(t), 1 - np.cos(t)])
+        level = np.column_stack([np.linspace(0, 19, 90)[:-1], np.zeros(89)])
+        upright = np.column_stack([np.full(89, 20.0), np.linspace(1, 20, 90)[1:]])
+        places = np.vstack([level, bend, upright])
+        found = lines_and_arcs(np.eye(4), np.column_stack([places, 0 * places[:, 0]]), False, 0.2)
+        self.assertEqual([e.kind for e in found.sketch.elements], [ElementKind.LINE] * 2)
+        self.assertLess(found.kept, 0.2)
+        self.assertLessEqual(found.kept, found.worst)
+        self.assertEqual({one.kind for one in found.offered}, {R.HORIZONTAL, R.VERTICAL})
+
     def test_the_pebbles_socket_turned_true(self) -> None:
         """A half section of the grip's socket, 16 mm wide: its line turned about the axis is a cylinder within 0.01 mm
         of the master's radius."""

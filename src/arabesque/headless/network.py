@@ -40,5 +40,5 @@ def run(options: argparse.Namespace) -> None:
     record["gaps"] = [{"gap": g["gap"] / scale, "place": [c / scale for c in g["place"]]} for g in record["gaps"]]
     report(options, {"curves": len(curves), "continuity": options.continuity, **record}, scale)
     left = [f"{gap['gap']:.3g} {options.unit}" for gap in record["gaps"]]
-    words = f"; ends nearly meet {len(left)} times, {left[0]} apart at least" if left else ""
+    words = f"; curves nearly meet {len(left)} times, {left[0]} apart at least" if left else ""
     print(f"{record['patches']} patches of {record['control_points']} control points: {fit.verdict}{words}")

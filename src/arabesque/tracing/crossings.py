@@ -25,8 +25,8 @@ SIDE_BY_SIDE = 0.05
 AT_END = 1e-6
 """Of the domain: a crossing so near to an end lies at it."""
 SAME_PLACE = 1e-6
-NEAR = 10.0
-"""Tolerances: curves that come so near to each other nearly meet."""
+NEAR, PASSING = 10.0, 3.0
+"""Tolerances: an end that comes so near to a curve nearly meets it, and so near pass two that seem to cross."""
 
 
 class Crossing(NamedTuple):
@@ -51,8 +51,9 @@ class Crossings:
 def every_crossing(curves: Sequence[Curve], tolerance: float, near: float | None = None) -> Crossings:
     """All places where curves cross, end on each other, or cross themselves, within ``tolerance`` mm.
 
-    near: mm up to which a miss counts as nearly meeting; ten tolerances if not given. Only ends nearly meet: two
-    curves that pass each other are no fault. Candidates come from straight steps, then both feet move at once
+    near: mm up to which an end that misses counts as nearly meeting; ten tolerances if not given. Curves that pass
+    each other do so up to three: one of them follows a dent that the other one spans; further apart, they are meant
+    to. Candidates come from straight steps, then both feet move at once
     (Gauss-Newton on the squared distance) until they rest.
     """
     if not tolerance > 0:
@@ -75,14 +76,16 @@ def every_crossing(curves: Sequence[Curve], tolerance: float, near: float | None
     closed = pieces.closed[number[:, 0]]
     apart = np.where(closed, np.minimum(apart, width - apart), apart)
     good = (gap <= near) & ~(same & (apart < ALONG * width)) & ~(beside & ~at_end.any(axis=1))
-    good &= (gap <= tolerance) | at_end.any(axis=1)
+    good &= (gap <= min(near, PASSING * tolerance)) | at_end.any(axis=1)
     order = np.flatnonzero(good)
     order = order[np.lexsort((gap[order], gap[order] > tolerance))]
-    return _apart(number[order], t[order], points[order], gap[order], tolerance, near)
+    return _apart(number[order], t[order], points[order], gap[order], at_end[order], tolerance, near)
 
 
-def _apart(number: Ints, t: Floats, points: Floats, gap: Floats, tolerance: float, near: float) -> Crossings:
-    """The crossings without those that say the same again; what nearly meets must not meet beside it."""
+def _apart(
+    number: Ints, t: Floats, points: Floats, gap: Floats, at_end: Bools, tolerance: float, near: float
+) -> Crossings:
+    """The crossings without those that say the same again."""
     if not len(number):
         return Crossings((), ())
     middles = points.mean(axis=1)
@@ -92,26 +95,42 @@ def _apart(number: Ints, t: Floats, points: Floats, gap: Floats, tolerance: floa
     _, first = np.unique(keys, axis=0, return_index=True)
     first = np.sort(first)
     number, t, middles, gap, pair = number[first], t[first], middles[first], gap[first], pair[first]
+    at_end = at_end[first]
     tree = tree_of(middles)
     within = gap <= tolerance
     beside = tree.query_ball_point(middles, np.where(within, max(tolerance, SAME_PLACE), near))
     alive = np.ones(len(number), dtype=bool)
     found: list[Crossing] = []
-    nearly: list[Crossing] = []
+    nearly: list[tuple[Crossing, set[int]]] = []
     for k in range(len(number)):
         if not alive[k]:
             continue
         one = Crossing(int(number[k, 0]), int(number[k, 1]), float(t[k, 0]), float(t[k, 1]), middles[k], float(gap[k]))
-        (found if within[k] else nearly).append(one)
+        if within[k]:
+            found.append(one)
+        else:
+            nearly.append((one, {int(n) for n in number[k][at_end[k]]}))
         # the same pair again says the same
         same = np.array(beside[k])
         alive[same[pair[same] == pair[k]]] = False
-    met = [one.place for one in found]
-    if met and nearly:
-        reach = tree_of(np.array(met))
-        ends = [one for one in nearly if reach.query(one.place)[0] > near]
-        nearly = ends
-    return Crossings(tuple(found), tuple(sorted(nearly, key=lambda one: one.gap)))
+    return Crossings(tuple(found), tuple(_untold(nearly, found, near)))
+
+
+def _untold(nearly: Sequence[tuple[Crossing, set[int]]], found: Sequence[Crossing], near: float) -> list[Crossing]:
+    """What nearly meets where it does not meet beside that, nor has been told of; each with the curves that end there.
+
+    An end has met where its curve meets any other close by; two that pass each other, where both meet.
+    """
+    kept: list[Crossing] = []
+    for one, ends in nearly:
+        others = [other for other in (*found, *kept) if np.linalg.norm(other.place - one.place) <= near]
+        if ends:
+            told = ends <= {number for other in others for number in (other.first, other.second)}
+        else:
+            told = any({other.first, other.second} == {one.first, one.second} for other in others)
+        if not told:
+            kept.append(one)
+    return kept
 
 
 def parts_at(curves: Sequence[Curve], crossings: Sequence[Crossing]) -> list[list[Curve]]:

@@ -10,7 +10,7 @@ import numpy as np
 from arabesque.arrays import Floats, tree_of
 from arabesque.errors import FitProblem
 from arabesque.geometry import Element, ElementKind, Relation, RelationKind, Sketch
-from arabesque.tracing.sketch_solver import fitted, solved
+from arabesque.tracing.sketch_solver import fitted, solved, trusted
 
 PLACES = 160
 """By which a section is read."""
@@ -20,19 +20,25 @@ FLATTEST = 40.0
 """Times their length: arcs of a larger radius are lines."""
 TANGENT, SQUARE, SAME_RADIUS = 12.0, 3.0, 0.08
 """Degrees at a joint that count as tangent, degrees off a right angle, and a share of a radius, to be offered."""
+SHARES = (1.0, 0.85, 0.7, 0.5)
+"""Of the tolerance that each piece keeps for itself: joined, they may be further off."""
 FEWEST, REBEGUN = 3, 3
 """Places that make a section, and how often a ring is begun anew for a joint that is one."""
 
 
 @dataclass(frozen=True, eq=False)
 class Traced:
-    """sketch: of lines and arcs. rms, worst: of the section's places, mm. offered: relations that it nearly keeps and
-    can keep within the tolerance; not in the sketch yet, but for arcs that run on tangent."""
+    """sketch: of lines and arcs. rms, worst: of the section's places, mm; kept: those beside joints count less.
+
+    offered: relations that it nearly keeps and can keep within the tolerance; not in the sketch yet, but for arcs that
+    run on tangent.
+    """
 
     sketch: Sketch
     data: tuple[Floats, ...]
     rms: float
     worst: float
+    kept: float
     offered: tuple[Relation, ...]
 
 
@@ -54,8 +60,32 @@ def lines_and_arcs(frame: Floats, points: Floats, closed: bool, tolerance: float
     places = _even(flat)
     if len(places) < FEWEST:
         raise FitProblem("Too few places for a section", "Choose a longer one")
+    best: tuple[Sketch, list[Floats], Floats] | None = None
+    for share in SHARES:
+        drawn = _divided(blank, flat, places, closed, share * tolerance)
+        sketch, off = fitted(*drawn)
+        if best is None or _kept(drawn[1], off) < _kept(*best[1:]):
+            best = sketch, drawn[1], off
+        if _kept(*best[1:]) <= tolerance:
+            break
+    assert best is not None
+    sketch, data, off = _tangent_where_it_is(*best, tolerance)
+    return _traced(sketch, data, off, _offers(sketch, data, tolerance))
+
+
+def _kept(data: Sequence[Floats], off: Floats) -> float:
+    """mm that all places keep; those beside a joint count less: a scan rounds what is a sharp corner."""
+    return float((trusted(data) * off).max())
+
+
+def _divided(
+    blank: Sketch, flat: Floats, places: Floats, closed: bool, tolerance: float
+) -> tuple[Sketch, list[Floats]]:
+    """The fewest lines and arcs, each for itself within the tolerance, and the places that each stands for."""
     whole = _round_whole(blank, places, tolerance) if closed else None
-    pieces = [] if whole else _fewest_pieces(places, tolerance, closed)
+    if whole:
+        return whole
+    pieces = _fewest_pieces(places, tolerance, closed)
     for _ in range(REBEGUN if closed else 0):
         if len(pieces) < 2:
             break
@@ -67,14 +97,8 @@ def lines_and_arcs(frame: Floats, points: Floats, closed: bool, tolerance: float
         over = np.vstack([places[last[0] : -1], places[: again[1] + 1]])
         if last[2] != again[2] or _misses(over, last[2]) > tolerance:
             break
-    sketch, data = whole or _drawn(blank, places, pieces, closed)
-    if not whole:
-        data = _all_of(flat, places, pieces, data)
-    sketch, off = fitted(sketch, data)
-    sketch, data, off = _tangent_where_it_is(sketch, data, off, tolerance)
-    return Traced(
-        sketch, tuple(data), float(np.sqrt((off**2).mean())), float(off.max()), _offers(sketch, data, tolerance)
-    )
+    sketch, data = _drawn(blank, places, pieces, closed)
+    return sketch, _all_of(flat, places, pieces, data)
 
 
 def taken(traced: Traced, relations: Sequence[Relation]) -> Traced:
@@ -82,7 +106,12 @@ def taken(traced: Traced, relations: Sequence[Relation]) -> Traced:
     sketch = replace(traced.sketch, relations=(*traced.sketch.relations, *relations))
     sketch, off = fitted(sketch, traced.data)
     left = tuple(one for one in traced.offered if one not in relations)
-    return Traced(sketch, traced.data, float(np.sqrt((off**2).mean())), float(off.max()), left)
+    return _traced(sketch, traced.data, off, left)
+
+
+def _traced(sketch: Sketch, data: Sequence[Floats], off: Floats, offered: tuple[Relation, ...]) -> Traced:
+    rms, worst = float(np.sqrt((off**2).mean())), float(off.max())
+    return Traced(sketch, tuple(data), rms, worst, _kept(data, off), offered)
 
 
 Piece = tuple[int, int, bool]
@@ -255,7 +284,7 @@ def _tangent_where_it_is(
         if ElementKind.ARC in kinds and _turn_at(sketch, (i, k), point) < TANGENT:
             trial = replace(sketch, relations=(*sketch.relations, Relation(RelationKind.TANGENT, (i, k))))
             made, now = fitted(trial, data)
-            if now.max() <= max(tolerance, off.max()) and not solved(made).against:
+            if _kept(data, now) <= max(tolerance, _kept(data, off)) and not solved(made).against:
                 sketch, off = made, now
     return sketch, data, off
 
@@ -284,6 +313,6 @@ def _offers(sketch: Sketch, data: list[Floats], tolerance: float) -> tuple[Relat
     kept = []
     for relation in wanted:
         made, off = fitted(replace(sketch, relations=(*sketch.relations, relation)), data)
-        if off.max() <= tolerance and not solved(made).against:
+        if _kept(data, off) <= tolerance and not solved(made).against:
             kept.append(relation)
     return tuple(kept)

@@ -80,7 +80,7 @@ def fitted(sketch: Sketch, data: Sequence[Floats]) -> tuple[Sketch, Floats]:
     sizes = [len(places) for places in data]
     total = sum(sizes)
     size = _size(sketch)
-    trust = np.concatenate([_trust(count) for count in sizes]) if total else np.zeros(0)
+    trust = trusted(data)
 
     def distances(flat: Floats) -> Floats:
         return np.concatenate([_off(sketch, flat, k, places) for k, places in enumerate(data) if len(places)])
@@ -105,10 +105,15 @@ def fitted(sketch: Sketch, data: Sequence[Floats]) -> tuple[Sketch, Floats]:
     from scipy.optimize import least_squares  # not needed at the start of the window
 
     best = least_squares(
-        residuals, sketch.flat.ravel(), slopes, x_scale=size, max_nfev=MOST_CALLS, xtol=1e-12, ftol=1e-12
+        residuals, sketch.flat.ravel(), slopes, x_scale=size, max_nfev=MOST_CALLS, xtol=1e-9, ftol=1e-4
     )
     made = solved(sketch.with_flat(best.x.reshape(-1, 2)))
     return made.sketch, np.abs(distances(made.sketch.flat))
+
+
+def trusted(data: Sequence[Floats]) -> Floats:
+    """(k,) how much each place counts where elements are fitted: 1, and less beside their ends."""
+    return np.concatenate([np.zeros(0), *(_trust(len(places)) for places in data)])
 
 
 def _trust(count: int) -> Floats:

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.theme import SMALL_POINTS, text_font
+from arabesque.geometry import frame_of
 
 SHARE = 0.42
 """Of the view's width that the paper takes."""
@@ -20,6 +21,17 @@ MARGIN = 46
 HEAD = 44
 NEAR = 9.0
 STEP = 1.2
+
+
+def upright_frame(normal: Floats, offset: float) -> Floats:
+    """The (4, 4) frame of a plane as it lies on the paper: the world's up, or y, upwards; x or y to the right.
+
+    So planes square to y are seen from the front, as in drawings of parts (common practice).
+    """
+    if np.abs(normal).argmax() == 1 and normal[1] > 0:
+        normal, offset = -normal, -offset
+    up = np.eye(3)[2] if abs(normal[2]) < 0.9 else np.eye(3)[1]
+    return frame_of(normal * offset, normal, np.cross(up, normal))
 
 
 @dataclass(frozen=True, eq=False)

@@ -55,7 +55,9 @@ class Overlay(QWidget):
         painter.setPen(QColor(theme.now().view_ink))
         for label in self._view.scene.labels:
             x, y, _ = self._view.camera.project(label.point)[0]
-            if np.isfinite(x):
+            if np.isfinite(x) and label.centred:
+                painter.drawText(QRectF(x - 60, y - 10, 120, 20), Qt.AlignmentFlag.AlignCenter, label.text)
+            elif np.isfinite(x):
                 painter.drawText(QPointF(x + 10, y - 8), label.text)
 
     def _paint_axes(self, painter: QPainter) -> None:

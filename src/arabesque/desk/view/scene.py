@@ -85,10 +85,11 @@ class Discs:
 
 @dataclass(frozen=True, eq=False)
 class Label:
-    """A short text beside a point in space."""
+    """A short text beside a point in space, or in the middle of it."""
 
     point: Floats
     text: str
+    centred: bool = False
 
 
 Part = Triangles | Lines | Discs | Label

@@ -105,7 +105,7 @@ class FillNetwork(ManyCurves):
         meshes = self.made.meshes.meshes
         sides = sorted({mesh.sides for mesh in meshes})
         facts += [Fact(f"Meshes of {n} sides", str(sum(m.sides == n for m in meshes))) for n in sides]
-        facts += [Fact("Ends nearly meet", f"{len(self.made.meshes.gaps)}", "bad")] if self.made.meshes.gaps else []
+        facts += [Fact("Nearly meet", f"{len(self.made.meshes.gaps)}", "bad")] if self.made.meshes.gaps else []
         fit = self.made.fit
         if fit is None:
             return [*facts, Fact("Not filled", str(self.made.problem), "bad")]
@@ -172,7 +172,7 @@ class FillNetwork(ManyCurves):
                 parts.append(Label(curve.at([np.mean(curve.domain)])[0], "sharp"))
         if self.made is not None:
             meshes = self.made.meshes
-            parts += [Label(mesh.middle, str(mesh.sides)) for mesh in meshes.meshes]
+            parts += [Label(mesh.middle, str(mesh.sides), centred=True) for mesh in meshes.meshes]
             for gap in meshes.gaps:
                 parts.append(Discs(gap.place[None], np.full(1, 3.0), 7.0, t.outside))
                 parts.append(Label(gap.place, f"gap {gap.gap:.3g} mm"))

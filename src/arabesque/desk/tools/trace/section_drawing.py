@@ -17,11 +17,11 @@ from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.drawing import Dots, Drawing, PaperPointer, Stroke
+from arabesque.desk.view.drawing import Dots, Drawing, PaperPointer, Stroke, upright_frame
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Plane, curve_feet, frame_of
+from arabesque.geometry import Curve, Plane, curve_feet
 from arabesque.geometry.nets import flat_normal
 from arabesque.model import Item
 from arabesque.recipes import SectionCurve
@@ -321,9 +321,7 @@ def _plane_key(curve: Curve) -> tuple[float, ...]:
 
 
 def _frame(key: tuple[float, ...]) -> Floats:
-    normal = np.array(key[:3])
-    up = np.eye(3)[2] if abs(normal[2]) < 0.9 else np.eye(3)[1]
-    return frame_of(normal * key[3], normal, np.cross(up, normal))
+    return upright_frame(np.array(key[:3]), key[3])
 
 
 def _scan_line(scan: Scan, key: tuple[float, ...], near: tuple[float, ...], side: tuple[float, ...]) -> CutLine | None:

@@ -20,7 +20,7 @@ from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.drawing import Dots, Drawing, PaperPointer, Stroke
+from arabesque.desk.view.drawing import Dots, Drawing, PaperPointer, Stroke, upright_frame
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
@@ -33,7 +33,6 @@ from arabesque.geometry import (
     Relation,
     RelationKind,
     Sketch,
-    frame_of,
 )
 from arabesque.geometry.nets import flat_normal
 from arabesque.model import edits
@@ -64,8 +63,8 @@ class Draws(Enum):
     CIRCLE = "circle"
     POLYGON = "polygon"
     SPLINE = "spline"
-    CHOOSE = "choose and drag"
-    TRIM = "trim at crossings"
+    CHOOSE = "choose"
+    TRIM = "trim"
 
 
 class Level(Enum):
@@ -96,7 +95,7 @@ class DrawSketch(Tool):
 
         plane: Level = labelled(Level.Y, "Plane")
         at: float = labelled(0.0, "At")
-        draw: Draws = labelled(Draws.LINE, "Clicks draw")
+        draw: Draws = labelled(Draws.LINE, "Clicks")
         sides: int = whole(6, 3, 60, "Sides")
         aid: bool = labelled(False, "As a help line")
         value: float = labelled(10.0, "Dimension")
@@ -140,7 +139,7 @@ class DrawSketch(Tool):
             middle = shape.points.mean(axis=0)
             if np.abs((shape.points - middle) @ normal).max() < 1e-2:
                 normal = normal * np.sign(normal[np.abs(normal).argmax()])
-                return _upright(normal, float(middle @ normal))
+                return upright_frame(normal, float(middle @ normal))
         return None
 
     def _frame(self) -> Floats:
@@ -148,7 +147,7 @@ class DrawSketch(Tool):
         if level is Level.CHOSEN:
             chosen = self._frame_of_chosen()
             return np.eye(4) if chosen is None else chosen
-        return _upright(np.eye(3)[level.value[1]], self.options.at)
+        return upright_frame(np.eye(3)[level.value[1]], self.options.at)
 
     def options_changed(self) -> None:
         if not self.sketch.elements and self.target is None:
@@ -181,8 +180,11 @@ class DrawSketch(Tool):
         ]
         if self.traced is not None:
             tolerance = self.session.document.tolerance
-            good = "good" if self.traced.worst <= tolerance else "bad"
-            facts += [Fact("Worst", f"{self.traced.worst:.3f} mm", good), Fact("rms", f"{self.traced.rms:.4f} mm")]
+            good = "good" if self.traced.kept <= tolerance else "bad"
+            facts += [Fact("Off the section", f"{self.traced.kept:.3f} mm", good)]
+            # where a scan rounds a sharp corner
+            facts += [Fact("At joints", f"{self.traced.worst:.3f} mm")] if self.traced.worst > tolerance else []
+            facts += [Fact("rms", f"{self.traced.rms:.4f} mm")]
         for number in self._chosen:
             element = self.sketch.elements[number]
             if element.kind in (ElementKind.ARC, ElementKind.CIRCLE):
@@ -597,12 +599,6 @@ def _state(sketch: Sketch) -> tuple[str, tuple[int, ...]]:
         return "nothing drawn yet", ()
     found = solved(sketch)
     return found.words, found.against
-
-
-def _upright(normal: Floats, offset: float) -> Floats:
-    """The frame of a plane with the world's up, or y, upwards on the paper."""
-    up = np.eye(3)[2] if abs(normal[2]) < 0.9 else np.eye(3)[1]
-    return frame_of(normal * offset, normal, np.cross(up, normal))
 
 
 def _section(scan: Scan, plane: tuple[float, ...]) -> list[CutLine]:

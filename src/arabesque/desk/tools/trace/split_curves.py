@@ -27,7 +27,7 @@ FEWEST = 2
 
 
 class SplitCurves(Tool):
-    """Shows every crossing of the chosen curves, or of all that show, and where ends nearly meet; Enter cuts at all of
+    """Shows every crossing of the chosen curves, or of all that show, and where they nearly meet; Enter cuts at all of
     them, a click at one place."""
 
     needs = (Curve,)
@@ -116,7 +116,7 @@ class SplitCurves(Tool):
         found = self.found
         facts = [Fact("Curves", str(len(self.items))), Fact("Crossings", str(len(found.found)))]
         if found.nearly:
-            facts.append(Fact("Ends nearly meet", f"{len(found.nearly)}, least {found.nearly[0].gap:.3g} mm", "bad"))
+            facts.append(Fact("Nearly meet", f"{len(found.nearly)}, least {found.nearly[0].gap:.3g} mm", "bad"))
         return facts
 
     def options_changed(self) -> None:
