@@ -122,8 +122,10 @@ def _untold(nearly: Sequence[tuple[Crossing, set[int]]], found: Sequence[Crossin
     An end has met where its curve meets any other close by; two that pass each other, where both meet.
     """
     kept: list[Crossing] = []
+    places = np.array([one.place for one in found] if nearly else []).reshape(-1, 3)
     for one, ends in nearly:
-        others = [other for other in (*found, *kept) if np.linalg.norm(other.place - one.place) <= near]
+        others = [found[int(k)] for k in np.flatnonzero(np.linalg.norm(places - one.place, axis=1) <= near)]
+        others += [other for other in kept if np.linalg.norm(other.place - one.place) <= near]
         if ends:
             told = ends <= {number for other in others for number in (other.first, other.second)}
         else:
