@@ -24,9 +24,9 @@ from arabesque.geometry import (
     Relation,
     RelationKind,
     Surface,
+    arc_length,
     curve_feet,
     frame_of,
-    reversed_curve,
 )
 from arabesque.scan import write_scan
 from arabesque.script import Project
@@ -143,9 +143,7 @@ class TraceScriptTest(unittest.TestCase):
         cut = project.cut_by(wall, (14, 0, 15), offset=2.0)
         np.testing.assert_allclose(cut.shape.at(np.linspace(*cut.shape.domain, 9))[:, 0], 14, atol=0.1)
         # all of them are derived: the curve above is turned round, and what was projected follows
-        above = project.item(down.recipe.of)
-        project._do(__import__("arabesque.model", fromlist=["edits"]).edits.items.reshaped(
-            project.document, above, "turned round", reversed_curve(above.shape)))  # fmt: skip
+        project.turn_round(project.item(down.recipe.of))
         self.assertIsNot(project.item(down.id).shape, down.shape)
         self.assertEqual(project.item(beside.id).trouble, "")
 
@@ -207,6 +205,64 @@ class TraceScriptTest(unittest.TestCase):
             self.assertFalse((self.folder / name).exists())
         with self.assertRaises(FileProblem):
             project.export(self.folder / "no" / "d.dxf", [sketch])
+
+    def test_curves_are_changed(self) -> None:
+        """Every edit of the window's tools on curves, against closed forms."""
+        project = self.project
+        line = project.curve_through([[0, 0, 0], [10, 0, 0], [20, 0, 0]])
+        self.assertAlmostEqual(arc_length(project.lengthen(line, True, 5.0).shape), 25.0, places=9)
+        self.assertAlmostEqual(arc_length(project.lengthen(line, False, -4.0).shape), 21.0, places=6)
+        wall = project.curve_through([[30, -9, 0], [30, 9, 0]])
+        reached = project.reach(line, True, wall)
+        np.testing.assert_allclose(reached.shape.at([reached.shape.domain[1]])[0], [30, 0, 0], atol=1e-6)
+        first, rest = project.split(line, (12, 1, 0))
+        np.testing.assert_allclose(first.shape.points[-1], [12, 0, 0], atol=1e-9)
+        self.assertAlmostEqual(arc_length(first.shape) + arc_length(rest.shape), 26.0, places=6)
+        whole = project.join(first, rest, order=2)
+        self.assertAlmostEqual(arc_length(whole.shape), 26.0, places=6)
+        self.assertNotIn(rest.id, project.document)
+        with self.assertRaisesRegex(ArabesqueError, "mm apart"):
+            project.join(whole, project.curve_through([[40, 0, 0], [50, 0, 0]]))
+        up, moved = project.change_degree(whole, True)
+        self.assertEqual((up.shape.degree, moved), (whole.shape.degree + 1, 0.0))
+        down, moved = project.change_degree(whole, False)
+        self.assertEqual(down.shape.degree, whole.shape.degree)
+        self.assertLess(moved, 1e-9)
+        # bent away, then met again with one tangent
+        bent = project.curve_through([[30.5, 3, 0], [35, 6, 2], [44, 4, 1]])
+        met = project.match(bent, False, (whole, (30, 0, 0)), 1).shape
+        np.testing.assert_allclose(met.points[0], [30, 0, 0], atol=1e-6)
+        np.testing.assert_allclose(np.cross(met.points[1] - met.points[0], [1, 0, 0]), 0, atol=1e-6)
+        arch = project.curve_through([[0, -8, 0], [1, -3, 4], [0, 1, 5], [2, 8, 1]])
+        even = project.make_symmetric(arch, from_end=True).shape
+        np.testing.assert_allclose(even.points, even.points[::-1] * [1, -1, 1], atol=1e-12)
+        with self.assertRaisesRegex(ArabesqueError, "is no curve"):
+            project.turn_round(project._added("plane", "Plane", Elementary.make(
+                ElementaryKind.PLANE, frame_of([0, 0, 0], [0, 0, 1]), (), ((-1, 1), (-1, 1)))))  # fmt: skip
+
+    def test_lines_of_patches_areas_and_marks(self) -> None:
+        project = self.project
+        self.open_form()
+        net = project.network([project._added("curve", "Curve", curve) for curve in star(project.scan, 4)], "G0")
+        patches = project.take_apart(net)
+        self.assertEqual(len(patches), len(net.shape.surfaces))
+        self.assertNotIn(net.id, project.document)
+        surface = patches[0].shape
+        along = project.parameter_line(patches[0], "u", 0.25).shape
+        t = np.linspace(0, 1, 9)
+        ends = [low + (high - low) * part for (low, high), part in zip(surface.domain, (t, 0.25), strict=True)]
+        wanted = surface.at(np.column_stack([ends[0], np.full(9, ends[1])]))
+        np.testing.assert_allclose(along.at(along.domain[0] + np.ptp(along.domain) * t), wanted, atol=1e-9)
+        with self.assertRaisesRegex(ArabesqueError, "no parameter"):
+            project.parameter_line(patches[0], "w", 0.5)
+        mask = project.scan.points[project.scan.triangles].mean(axis=1)
+        (border,) = project.marked_border(np.hypot(mask[:, 0], mask[:, 1]) < 20)
+        places = border.shape.at(np.linspace(*border.shape.domain, 50))
+        np.testing.assert_allclose(np.hypot(places[:, 0], places[:, 1]), 20.0, atol=1.5)
+        regions = project.regions()
+        area = project.area_border(regions, (0, 0, 0), (60, 0, 0))
+        self.assertEqual(area.trouble, "")
+        self.assertIsNotNone(area.recipe)
 
     def test_sections_alike_with_a_guide(self) -> None:
         """To a tolerance and alike: one number of poles for all, each still within it."""

@@ -60,6 +60,8 @@ from arabesque.recipes import (
 )
 from arabesque.recipes.patch_on_scan import CALM_SIDES
 from arabesque.scan import Scan, read_scan, ready_to_fit
+from arabesque.script_base import AnyItem
+from arabesque.script_curves import ShapesCurves
 from arabesque.script_trace import Traces
 from arabesque.shapes import Rimmed, Sampled, can
 from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, deliverable, read_model
@@ -67,8 +69,6 @@ from arabesque.tracing import (
     FittedCurve,
     NetworkFit,
 )
-
-AnyItem = Item[Any]
 
 _KINDS = {
     ".step": FileKind.STEP_AP214,
@@ -83,7 +83,7 @@ _KINDS = {
 }
 
 
-class Project(Traces):
+class Project(Traces, ShapesCurves):
     """A project without a window.
 
     Items are values: what a method returns tells of the state at that

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -11,9 +10,8 @@ from numpy.typing import ArrayLike
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import PatchFit
 from arabesque.geometry import Curve, Element, Elementary, Relation, Sketch, frame_of
-from arabesque.model import Change, Document, Item, edits
+from arabesque.model import Item, edits
 from arabesque.model.rebuild import given
-from arabesque.progress import Progress
 from arabesque.recipes import (
     BlendCurve,
     CurveOnScan,
@@ -32,7 +30,7 @@ from arabesque.recipes import (
     SweepAlong,
     Turned,
 )
-from arabesque.scan import Scan
+from arabesque.script_base import AnyItem, Lends
 from arabesque.tracing import (
     MEETS,
     USUAL_POLES,
@@ -55,51 +53,13 @@ from arabesque.tracing import (
     trace_sections,
 )
 
-AnyItem = Item[Any]
 
-
-class Traces:
+class Traces(Lends):
     """Curves and the surfaces on them; ``script.Project`` is one."""
 
-    _progress: Progress
     _fits: dict[str, PatchFit]
     _traced: dict[str, FittedCurve]
     _networks: dict[str, NetworkFit]
-
-    # what the project lends
-
-    @property
-    def document(self) -> Document:
-        """See ``script.Project``."""
-        raise NotImplementedError
-
-    @property
-    def items(self) -> tuple[AnyItem, ...]:
-        """See ``script.Project``."""
-        raise NotImplementedError
-
-    @property
-    def scan(self) -> Scan:
-        """See ``script.Project``."""
-        raise NotImplementedError
-
-    @property
-    def tolerance(self) -> float:
-        """See ``script.Project``."""
-        raise NotImplementedError
-
-    def item(self, name: str) -> AnyItem:
-        """See ``script.Project``."""
-        raise NotImplementedError
-
-    def _do(self, change: Change) -> None:
-        raise NotImplementedError
-
-    def _derived(self, label: str, name: str, recipe: Recipe, shape: Any = None) -> AnyItem:
-        raise NotImplementedError
-
-    def _added(self, label: str, name: str, shape: Any, made_from: tuple[str, ...] = (), words: str = "") -> AnyItem:
-        raise NotImplementedError
 
     # curves
 
@@ -204,10 +164,13 @@ class Traces:
         return self.document[change.select]
 
     def patch_over(self, curves: Iterable[AnyItem], degree: tuple[int, int] | None = None) -> AnyItem:
-        """Lay a patch whose sides are parts of four curves that meet or cross, in any order; it follows them."""
+        """Lay a patch whose sides are parts of four curves that meet or cross, in any order, or over two that face each
+        other; it follows them. See ``network`` for three."""
         recipe = PatchOfCurves(tuple(self.item(item.id).id for item in curves), degree)
         fit = recipe.fit(given(self.document, recipe), self._progress)
-        item = self._derived(f"patch of {fit.surface.count} points over four curves", "Patch", recipe, fit.surface)
+        item = self._derived(
+            f"patch of {fit.surface.count} points over {len(recipe.of)} curves", "Patch", recipe, fit.surface
+        )
         self._fits[item.id] = fit
         return item
 

@@ -480,6 +480,17 @@ class SketchTest(TraceTest):
         self.assertNotIn(ElementKind.CIRCLE, kinds)
         self.key(Qt.Key.Key_Backspace)
         self.assertIn(ElementKind.CIRCLE, [e.kind for e in tool.sketch.elements])
+        # a line begun and dropped, and one taken back, leave no points that count as free
+        tool.options.draw = Draws.LINE
+        count = len(tool.sketch.flat)
+        self.click_paper(middle + np.array([0.0, 2.4 * unit]))
+        self.assertEqual(len(tool.sketch.flat), count + 1)
+        self.key(Qt.Key.Key_Escape)
+        self.assertEqual(len(tool.sketch.flat), count)
+        self.click_paper(middle + np.array([0.0, 2.4 * unit]))
+        self.click_paper(middle + np.array([0.5 * unit, 2.6 * unit]))
+        self.key(Qt.Key.Key_Backspace)
+        self.assertEqual(len(tool.sketch.flat), count)
         self.key(Qt.Key.Key_Return)
         self.assertEqual(len(self.session.document.of(Sketch)), 1)
         self.key(Qt.Key.Key_Z, CTRL)

@@ -137,6 +137,9 @@ class SolverTest(unittest.TestCase):
         xs = sorted(short.flat[list(short.elements[-1].points), 0])
         np.testing.assert_allclose(xs, [-10, 5], atol=1e-6)
         self.assertEqual(len(without_elements(cross, [2]).relations), 1)
+        # the points of what has gone are no freedom any more: two lines of which one is level have 7
+        self.assertEqual(solved(without_elements(cross, [2])).free, 7)
+        self.assertEqual(len(without_elements(cross, [0, 1, 2]).flat), 0)
 
 
 def _beside(sketch: Sketch, line: int, place: np.ndarray) -> float:

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_array, csc_array, eye_array, kron
+from scipy.sparse import block_array, coo_array, csc_array, eye_array, kron
 
 from arabesque.arrays import Floats, Ints, unit
 from arabesque.errors import FitProblem
@@ -19,7 +19,7 @@ from arabesque.fitting.fairness import fairness_matrix
 from arabesque.fitting.network_seams import Seam, inner_seams, outer_seams
 from arabesque.fitting.network_space import NetworkSpace
 from arabesque.fitting.patch import FitSettings, normal_equations, pulls_on
-from arabesque.geometry import Surface, basis_matrix, coons_net, even_parameters, greville
+from arabesque.geometry import Surface, basis_matrix, coons_net, even_parameters, foot_points, greville
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 
@@ -233,8 +233,6 @@ class _Solver:
         system.add(columns, whole, basis.T @ np.einsum("nab,nb->na", weight, gap))
 
     def _pull_guide(self, system: _System, number: int, surface: Surface, places: Floats) -> None:
-        from arabesque.geometry import foot_points
-
         uv = foot_points(surface, places).uv
         ku, kv = self.space.knots[number]
         d = surface.derivatives(uv, 1)
@@ -300,8 +298,6 @@ class _System:
 
 
 def _stacked(whole: csc_array, tied: csc_array, little: float) -> csc_array:
-    from scipy.sparse import block_array
-
     lower = -little * eye_array(tied.shape[0]) if tied.shape[0] else None
     if lower is None:
         return csc_array(whole)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -13,7 +12,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Edge, Surface, apply, foot_points, parameter_line
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
-from arabesque.tracing import End, Pull, blended, end_beside, end_of, end_to_end, through
+from arabesque.tracing import End, Pull, blended, end_beside, end_of, end_to_end, runs_between, through
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,15 +36,8 @@ class CurveThrough(Recipe):
         return replace(self, places=apply(matrix, self.places))
 
     def build(self, given: Given, progress: Progress = silent) -> Curve:
-        places = self.places
-        sharp = sorted({k for k in self.corners if 0 <= k < len(places)})
-        if self.closed and not sharp:
-            return through(places, True)
-        if self.closed:
-            places = np.vstack([np.roll(places, -sharp[0], axis=0), places[sharp[0]]])
-            sharp = [k - sharp[0] for k in sharp]
-        cuts = sorted({0, len(places) - 1, *sharp})
-        return end_to_end([through(places[a : b + 1]) for a, b in pairwise(cuts)])
+        runs = runs_between(self.places, self.closed, self.corners)
+        return end_to_end([through(run) for run in runs]) if runs else through(self.places, True)
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,9 +54,8 @@ class EndOf:
         """The end after a (4, 4) rigid motion of what it belongs to."""
         return replace(self, at=apply(matrix, self.at[None])[0])
 
-    def read(self, given: Given) -> End:
-        """How it runs out now; raises ArabesqueError where there is no end any more."""
-        shape: Any = given.shapes[self.of]
+    def read(self, shape: Any) -> End:
+        """How it runs out on its shape; raises ArabesqueError where there is no end any more."""
         if isinstance(shape, Curve):
             away = np.linalg.norm(shape.points[[0, -1]] - self.at, axis=1)
             return end_of(shape, bool(away[1] < away[0]))
@@ -101,7 +92,8 @@ class BlendCurve(Recipe):
         return replace(self, one=self.one.moved(matrix), two=self.two.moved(matrix))
 
     def build(self, given: Given, progress: Progress = silent) -> Curve:
-        return blended(self.one.read(given), self.two.read(given), self.order, Pull(self.first, self.second))
+        one, two = (end.read(given.shapes[end.of]) for end in (self.one, self.two))
+        return blended(one, two, self.order, Pull(self.first, self.second))
 
 
 @dataclass(frozen=True, eq=False)

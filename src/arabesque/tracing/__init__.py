@@ -1,6 +1,6 @@
 """Curves on the scan and the sections of it, and the surfaces that stand on them."""
 
-from arabesque.tracing.along import curve_along, end_to_end
+from arabesque.tracing.along import curve_along, end_to_end, runs_between
 from arabesque.tracing.crossings import Crossing, Crossings, cuts_of, every_crossing, parts_at
 from arabesque.tracing.cuts import (
     Cut,
@@ -55,7 +55,7 @@ from arabesque.tracing.shaping import (
     reaching,
     with_end,
 )
-from arabesque.tracing.sketch_edits import trimmed_at, without_elements
+from arabesque.tracing.sketch_edits import trimmed_at, without_elements, without_loose_points
 from arabesque.tracing.sketch_solver import Solved, solved, with_relation
 from arabesque.tracing.sweeping import draw_out, sweep
 from arabesque.tracing.true_forms import circle_of, is_straight, pushed, turned
@@ -130,6 +130,7 @@ __all__ = [
     "raise_curve",
     "reaching",
     "ring_of_curves",
+    "runs_between",
     "section_like",
     "set_figures",
     "set_off",
@@ -145,4 +146,5 @@ __all__ = [
     "with_end",
     "with_relation",
     "without_elements",
+    "without_loose_points",
 ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 
@@ -35,6 +36,19 @@ def curve_along(
         max(part.worst for part in parts),
         max(part.most for part in parts),
     )
+
+
+def runs_between(places: Floats, closed: bool, corners: Sequence[int]) -> list[Floats]:
+    """(n, 3) places cut at their corners into open runs; a closed line begins at its first corner, and is none where it
+    has no corner."""
+    sharp = sorted({int(k) for k in corners if 0 <= k < len(places)})
+    if closed and not sharp:
+        return []
+    if closed:
+        places = np.vstack([np.roll(places, -sharp[0], axis=0), places[sharp[0]]])
+        sharp = [k - sharp[0] for k in sharp]
+    cuts = sorted({0, len(places) - 1, *sharp})
+    return [places[a : b + 1] for a, b in pairwise(cuts)]
 
 
 def end_to_end(parts: Sequence[Curve]) -> Curve:

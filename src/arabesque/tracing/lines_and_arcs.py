@@ -10,6 +10,7 @@ import numpy as np
 from arabesque.arrays import Floats, tree_of
 from arabesque.errors import FitProblem
 from arabesque.geometry import Element, ElementKind, Relation, RelationKind, Sketch
+from arabesque.progress import Progress, part, silent
 from arabesque.tracing.sketch_solver import fitted, solved, trusted
 
 PLACES = 160
@@ -42,7 +43,9 @@ class Traced:
     offered: tuple[Relation, ...]
 
 
-def lines_and_arcs(frame: Floats, points: Floats, closed: bool, tolerance: float) -> Traced:
+def lines_and_arcs(
+    frame: Floats, points: Floats, closed: bool, tolerance: float, progress: Progress = silent
+) -> Traced:
     """Turn a section, (n, 3) places in order, into lines and arcs in the plane of a (4, 4) frame.
 
     The fewest pieces of which each stays within the tolerance, by dynamic programming over where they end (after
@@ -61,7 +64,8 @@ def lines_and_arcs(frame: Floats, points: Floats, closed: bool, tolerance: float
     if len(places) < FEWEST:
         raise FitProblem("Too few places for a section", "Choose a longer one")
     best: tuple[Sketch, list[Floats], Floats] | None = None
-    for share in SHARES:
+    for number, share in enumerate(SHARES):
+        progress(0.1 * number, "Dividing the section")
         drawn = _divided(blank, flat, places, closed, share * tolerance)
         sketch, off = fitted(*drawn)
         if best is None or _kept(drawn[1], off) < _kept(*best[1:]):
@@ -69,8 +73,8 @@ def lines_and_arcs(frame: Floats, points: Floats, closed: bool, tolerance: float
         if _kept(*best[1:]) <= tolerance:
             break
     assert best is not None
-    sketch, data, off = _tangent_where_it_is(*best, tolerance)
-    return _traced(sketch, data, off, _offers(sketch, data, tolerance))
+    sketch, data, off = _tangent_where_it_is(*best, tolerance, part(progress, 0.4, 0.7))
+    return _traced(sketch, data, off, _offers(sketch, data, tolerance, part(progress, 0.7, 1.0)))
 
 
 def _kept(data: Sequence[Floats], off: Floats) -> float:
@@ -276,10 +280,12 @@ def _turn_at(sketch: Sketch, pair: tuple[int, int], point: int) -> float:
 
 
 def _tangent_where_it_is(
-    sketch: Sketch, data: list[Floats], off: Floats, tolerance: float
+    sketch: Sketch, data: list[Floats], off: Floats, tolerance: float, progress: Progress
 ) -> tuple[Sketch, list[Floats], Floats]:
     """Arcs that nearly run on from their neighbours do, one after the other, as long as the tolerance is kept."""
-    for i, k, point in _joints(sketch):
+    joints = _joints(sketch)
+    for number, (i, k, point) in enumerate(joints):
+        progress(number / len(joints), "Tangent where it is")
         kinds = {sketch.elements[n].kind for n in (i, k)}
         if ElementKind.ARC in kinds and _turn_at(sketch, (i, k), point) < TANGENT:
             trial = replace(sketch, relations=(*sketch.relations, Relation(RelationKind.TANGENT, (i, k))))
@@ -289,7 +295,7 @@ def _tangent_where_it_is(
     return sketch, data, off
 
 
-def _offers(sketch: Sketch, data: list[Floats], tolerance: float) -> tuple[Relation, ...]:
+def _offers(sketch: Sketch, data: list[Floats], tolerance: float, progress: Progress) -> tuple[Relation, ...]:
     """Right angles, level and upright lines, and equal radii that the tolerance allows."""
     wanted: list[Relation] = []
     lines = [k for k, e in enumerate(sketch.elements) if e.kind is ElementKind.LINE]
@@ -311,7 +317,8 @@ def _offers(sketch: Sketch, data: list[Floats], tolerance: float) -> tuple[Relat
             if abs(one - two) < SAME_RADIUS * max(one, two):
                 wanted.append(Relation(RelationKind.EQUAL, (i, k)))
     kept = []
-    for relation in wanted:
+    for number, relation in enumerate(wanted):
+        progress(number / len(wanted), "What the section nearly keeps")
         made, off = fitted(replace(sketch, relations=(*sketch.relations, relation)), data)
         if _kept(data, off) <= tolerance and not solved(made).against:
             kept.append(relation)

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.sparse import coo_array
 
 from arabesque.arrays import Floats, Ints, tree_of, unit
 from arabesque.errors import FitProblem
@@ -151,12 +152,11 @@ def _even(curve: Curve) -> Floats:
 
 
 def _joined_nodes(arcs: Sequence[Arc], tolerance: float) -> tuple[Floats, list[Arc]]:
-    """Ends that lie within the tolerance of each other are one node, in their middle."""
+    """Ends within half as much again as the tolerance are one node, in their middle: three may cross in pairs."""
     if not arcs:
         return np.empty((0, 3)), []
     ends = np.concatenate([arc.places[[0, -1]] for arc in arcs])
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
+    from scipy.sparse.csgraph import connected_components  # not needed at the start of the window
 
     pairs = tree_of(ends).query_pairs(1.5 * tolerance, output_type="ndarray")
     graph = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(ends), len(ends)))

@@ -16,7 +16,7 @@ from arabesque.errors import FitProblem
 from arabesque.fitting import check_tolerance
 from arabesque.fitting.network import Demand, Solved, solve_network
 from arabesque.fitting.network_space import NetworkSpace, PatchLayout
-from arabesque.geometry import Curve, Patchwork, Surface, curve_feet
+from arabesque.geometry import Curve, Patchwork, Surface, curve_feet, foot_points
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan
 from arabesque.tracing.fit import fit_curve
@@ -257,8 +257,6 @@ def _passed(solved: Solved, guides: Sequence[Curve]) -> list[tuple[int, Floats]]
     found: list[tuple[int, Floats]] = []
     if not guides:
         return found
-    from arabesque.geometry import foot_points
-
     places = np.concatenate([guide.at(np.linspace(*guide.domain, 40)) for guide in guides])
     away = np.array(
         [

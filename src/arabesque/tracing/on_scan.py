@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import pairwise
 
 import numpy as np
 
@@ -11,7 +10,7 @@ from arabesque.arrays import Floats
 from arabesque.errors import FitProblem
 from arabesque.geometry import Curve, Plane
 from arabesque.scan import Scan, rounded_places
-from arabesque.tracing.along import end_to_end
+from arabesque.tracing.along import end_to_end, runs_between
 from arabesque.tracing.fit import checked_places, fit_curve, through
 
 BETWEEN, FEWEST = 24, 120
@@ -58,15 +57,10 @@ def _drawn(places: Floats, scan: Scan, tolerance: float, closed: bool, corners: 
         given = given[:-1]
     if len(given) < (3 if closed else 2):
         raise FitProblem("Too few places for a curve", f"Click {'three' if closed else 'two'} or more")
-    sharp = sorted({int(k) for k in corners if 0 <= k < len(given)})
-    if closed and not sharp:
+    runs = runs_between(given, closed, corners)
+    if not runs:
         return _clinging(given, scan, tolerance, True, degree)
-    if closed:
-        given = np.vstack([np.roll(given, -sharp[0], axis=0), given[sharp[0]]])
-        sharp = [k - sharp[0] for k in sharp]
-    cuts = sorted({0, len(given) - 1, *sharp})
-    parts = [_clinging(given[a : b + 1], scan, tolerance, False, degree) for a, b in pairwise(cuts)]
-    return end_to_end(parts)
+    return end_to_end([_clinging(run, scan, tolerance, False, degree) for run in runs])
 
 
 def _clinging(places: Floats, scan: Scan, tolerance: float, closed: bool, degree: int) -> Curve:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from arabesque.arrays import Floats, unit
+from arabesque.arrays import Floats, tree_of, unit
 from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.geometry import Curve, Elementary, Plane, Surface, foot_points
 from arabesque.geometry.nets import flat_normal
@@ -103,7 +103,7 @@ def set_off(curve: Curve, scan: Scan, distance: float) -> Floats:
         raise FitProblem("The scan ends before that distance", "Give a smaller one, or the other side")
     made = np.array(found)
     dense = curve.at(np.linspace(*curve.domain, 4 * READ))
-    away = np.linalg.norm(made[:, None] - dense[None], axis=2).min(axis=1)
+    away, _ = tree_of(dense).query(made)
     kept = made[away > 0.8 * min(abs(distance), float(np.median(away)))]
     if len(kept) < 4:
         raise FitProblem("The line would cross itself all along", "Give a smaller distance")
@@ -140,8 +140,6 @@ def _onto_patch(surface: Surface, places: Floats, way: Floats) -> Floats:
     across = _square_to(way)
     flat = grid @ across.T
     found = np.full((len(places), 3), np.nan)
-    from arabesque.arrays import tree_of
-
     _, near = tree_of(flat).query(places @ across.T)
     uv = np.column_stack([u[near // SAMPLES], v[near % SAMPLES]])
     low, high = np.array(surface.domain).T

@@ -28,6 +28,7 @@ from arabesque.geometry import (
     section_bends,
     simplify_curve,
 )
+from arabesque.tracing.meeting import closest_approach
 
 MOST_ORDER = 3
 SAME_PLACE = 1e-9
@@ -117,7 +118,7 @@ def blended(one: End, two: End, order: int, pull: Pull = Pull()) -> Curve:
     """The single-span curve from one end to another that meets both with G1, G2 or G3.
 
     Both ends run out into the gap. Degree 3, 5 or 7: from each end as many poles as derivatives, at a speed of the gap
-    times the pull (numerics of blends: the chain rule, with constant factors).
+    times the pull.
     """
     if not 1 <= order <= MOST_ORDER:
         raise FitProblem(f"G{order} is no blend", "Choose G1, G2 or G3")
@@ -190,8 +191,6 @@ def reaching(curve: Curve, at_end: bool, other: Curve, manner: Manner = Manner.N
     """The curve run on, or trimmed back, until it ends where it comes nearest to another curve."""
     near = float(curve_feet(other, curve.points[[-1 if at_end else 0]]).distance[0])
     whole = lengthened(curve, at_end, 3 * near + SAME_PLACE, manner) if near > SAME_PLACE else curve
-    from arabesque.tracing.meeting import closest_approach
-
     found = closest_approach(whole, other)
     low, high = whole.domain
     cut = (low, found.first) if at_end else (found.first, high)

@@ -26,7 +26,22 @@ def without_elements(sketch: Sketch, numbers: Sequence[int]) -> Sketch:
         of = tuple(place.get(k, -1) if letter == "e" else k for k, letter in zip(relation.of, letters, strict=True))
         if min(of) >= 0:
             relations.append(replace(relation, of=of))
-    return replace(sketch, elements=tuple(sketch.elements[k] for k in left), relations=tuple(relations))
+    less = replace(sketch, elements=tuple(sketch.elements[k] for k in left), relations=tuple(relations))
+    return without_loose_points(less)
+
+
+def without_loose_points(sketch: Sketch) -> Sketch:
+    """A sketch without the points that no element has, which would count as free to move; and their relations."""
+    used = sorted({point for element in sketch.elements for point in element.points})
+    place = {old: new for new, old in enumerate(used)}
+    elements = tuple(replace(one, points=tuple(place[k] for k in one.points)) for one in sketch.elements)
+    relations = []
+    for relation in sketch.relations:
+        letters = relation.kind.of
+        of = tuple(k if letter == "e" else place.get(k, -1) for k, letter in zip(relation.of, letters, strict=True))
+        if min(of) >= 0:
+            relations.append(replace(relation, of=of))
+    return replace(sketch, flat=sketch.flat[used], elements=elements, relations=tuple(relations))
 
 
 def trimmed_at(sketch: Sketch, number: int, place: Floats) -> Sketch:
@@ -68,8 +83,8 @@ def trimmed_at(sketch: Sketch, number: int, place: Floats) -> Sketch:
             elements.append(Element(ElementKind.LINE, (ends[0], ends[1]), element.aid))
         else:
             elements.append(Element(ElementKind.ARC, (element.points[0], ends[0], ends[1]), element.aid))
-    less = without_elements(sketch, [number])
-    return replace(less, flat=np.array(flat), elements=(*less.elements, *elements))
+    whole = replace(sketch, flat=np.array(flat), elements=(*sketch.elements, *elements))
+    return without_elements(whole, [number])
 
 
 def _end_point(sketch: Sketch, element: Element, at_end: bool) -> int:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from arabesque.desk.commands.command import Command, State
 from arabesque.desk.desk import Desk
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Patchwork, reversed_curve, symmetric_curve
+from arabesque.geometry import Curve, Patchwork, reversed_curve
 from arabesque.model import edits
 from arabesque.tracing import lower_curve, raise_curve
 
@@ -42,9 +44,9 @@ def _degree(desk: Desk, up: bool) -> None:
 def _symmetric(desk: Desk) -> None:
     item = desk.chosen
     if item is not None:
-        plane = desk.session.history.document.plane_of(item)
-        first = abs(plane.height(item.shape.points[[0]])[0]) >= abs(plane.height(item.shape.points[[-1]])[0])
-        _reshape(desk, "made symmetric", symmetric_curve(item.shape, plane, not first))
+        heights = desk.session.history.document.plane_of(item).height(item.shape.points[[0, -1]])
+        # the half that reaches further from the plane stays
+        desk.edit_chosen(edits.twins.made_symmetric, bool(heights[np.abs(heights).argmax()] > 0))
 
 
 def _apart(desk: Desk) -> None:

@@ -137,12 +137,12 @@ class FillNetwork(ManyCurves):
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> NetworkTry:
         assert isinstance(recipe, NetworkOfCurves)
-        found = find_meshes(curves_of(source, recipe.of), source.scan, MEETS * source.tolerance)
         try:
             fit = recipe.fit(source, progress)
         except FitProblem as problem:  # shown where it is, beside what was found
+            found = find_meshes(curves_of(source, recipe.of), source.scan, MEETS * source.tolerance)
             return NetworkTry(found, None, problem)
-        return NetworkTry(found, fit)
+        return NetworkTry(fit.meshes, fit)
 
     def shape_of(self, made: NetworkTry) -> Patchwork | Surface:
         assert made.fit is not None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar
+from typing import ClassVar, TypeVar
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
@@ -21,6 +21,13 @@ from arabesque.geometry import Curve, Surface
 from arabesque.model import Item
 from arabesque.progress import Progress
 from arabesque.recipes import Given, Recipe
+
+T = TypeVar("T")
+
+
+def toggled(taken: Sequence[T], one: T) -> list[T]:
+    """What is taken with one more, or without it where it was among them."""
+    return [*taken, one] if one not in taken else [other for other in taken if other != one]
 
 
 class OnCurves(Making):
@@ -106,7 +113,7 @@ class WithGuides(OnCurves):
         if item is None or not pointer.alt:
             super().press(pointer)
             return
-        self.guides = [key for key in self.guides if key != item.id] + ([] if item.id in self.guides else [item.id])
+        self.guides = toggled(self.guides, item.id)
         self.picked = [key for key in self.picked if key != item.id]
         self.try_it()
 

@@ -28,10 +28,34 @@ from arabesque.recipes import SectionCurve
 from arabesque.scan import Scan
 from arabesque.tracing import Cut, CutLine, cut_scan, line_near
 
-HAIRS = 60
+HAIRS, COMPARED = 60, 400
 NEIGHBOURS = 2
 FLAT = 0.01
 """mm: curves that lie no further off a plane can be drawn on paper."""
+
+
+@dataclass(frozen=True, eq=False)
+class Compared:
+    """A section beside the scan's own line.
+
+    line: (n, 3), closed or not. places: (m, 3) of it at even numbers, feet: nearest on the curve, off: (m,) mm.
+    """
+
+    line: Floats
+    closed: bool
+    places: Floats
+    feet: Floats
+    off: Floats
+
+    @property
+    def worst(self) -> float:
+        """mm."""
+        return float(self.off.max())
+
+    @property
+    def rms(self) -> float:
+        """mm."""
+        return float(np.sqrt((self.off**2).mean()))
 
 
 class SectionDrawing(Tool):
@@ -69,7 +93,7 @@ class SectionDrawing(Tool):
     @property
     def sections(self) -> list[Item]:
         """The flat curves that show, as they lie along their planes."""
-        flat = [item for item in self.session.seen.of(Curve) if _off_plane(item.shape) < FLAT]
+        flat = [item for item in self.session.seen.of(Curve) if self._flat(item.shape)]
         traced = [item for item in flat if isinstance(item.recipe, SectionCurve)] or flat
         if not traced:
             return []
@@ -78,11 +102,14 @@ class SectionDrawing(Tool):
         way = axes[0] * np.sign(axes[0][np.abs(axes[0]).argmax()])
         return [traced[k] for k in np.argsort((middles - middles.mean(axis=0)) @ way)]
 
+    def _flat(self, curve: Curve) -> bool:
+        return self.session.kept(_off_plane, curve) < FLAT
+
     @property
     def item(self) -> Item | None:
         """The section on the paper."""
         item = self.session.chosen(Curve)
-        return item if item is not None and _off_plane(item.shape) < FLAT else None
+        return item if item is not None and self._flat(item.shape) else None
 
     @property
     def says(self) -> str:
@@ -99,14 +126,11 @@ class SectionDrawing(Tool):
         item = self.item
         if item is None:
             return []
-        rms, worst = self._figures(item.shape)
-        tolerance = self.session.document.tolerance
+        compared = self._compared(item.shape)
         facts = [Fact("Degree", str(item.shape.degree)), Fact("Poles", str(item.shape.count))]
-        if np.isfinite(worst):
-            facts += [
-                Fact("Worst", f"{worst:.3f} mm", "good" if worst <= tolerance else "bad"),
-                Fact("rms", f"{rms:.3f} mm"),
-            ]
+        if compared is not None:
+            good = "good" if compared.worst <= self.session.document.tolerance else "bad"
+            facts += [Fact("Worst", f"{compared.worst:.3f} mm", good), Fact("rms", f"{compared.rms:.3f} mm")]
         return facts
 
     def options_changed(self) -> None:
@@ -142,12 +166,10 @@ class SectionDrawing(Tool):
         near = tuple(np.round(curve.points[0], 2).tolist())
         return self.session.kept(_scan_line, scan, _plane_key(curve), near, side)
 
-    def _figures(self, curve: Curve) -> tuple[float, float]:
+    def _compared(self, curve: Curve) -> Compared | None:
+        """How the curve stands to the scan's line; None where there is none."""
         line = self._cut(curve)
-        if line is None:
-            return np.nan, np.nan
-        off = curve_feet(curve, line.points[:: max(1, len(line.points) // 400)]).distance
-        return float(np.sqrt((off**2).mean())), float(off.max())
+        return None if line is None else self.session.kept(_compared, curve, line)
 
     @property
     def frame(self) -> Floats | None:
@@ -165,16 +187,22 @@ class SectionDrawing(Tool):
         strokes = []
         if self.options.neighbours:
             strokes += [Stroke(paper.flat(curve_points(one.shape)), t.line, 1.2) for one in self._beside(item)]
-        line = self._cut(curve)
         hairs = np.zeros((0, 2, 2))
-        rms, worst = self._figures(curve)
-        if line is not None:
-            ring = np.vstack([line.points, line.points[:1]]) if line.closed else line.points
-            strokes.append(Stroke(paper.flat(ring), t.scan_line, 1.6))
-            places = ring[:: max(1, len(ring) // HAIRS)]
-            feet = curve_feet(curve, places).points
+        words: tuple[tuple[Floats, str], ...] = ()
+        figures, good = "no scan here", True
+        compared = self._compared(curve)
+        if compared is not None:
+            line, places, feet = compared.line, compared.places, compared.feet
+            strokes.append(
+                Stroke(paper.flat(np.vstack([line, line[:1]]) if compared.closed else line), t.scan_line, 1.6)
+            )
+            some = slice(None, None, max(1, len(places) // HAIRS))
             ends = feet + self.options.enlarge * (places - feet)
-            hairs = np.stack([paper.flat(feet), paper.flat(ends)], axis=1)
+            hairs = np.stack([paper.flat(feet[some]), paper.flat(ends[some])], axis=1)
+            worst = int(compared.off.argmax())
+            words = ((paper.flat(places[[worst]])[0], f"{compared.worst:.3f}"),)
+            figures = f"worst {compared.worst:.3f} mm · rms {compared.rms:.3f} mm"
+            good = compared.worst <= self.session.document.tolerance
         if self._old is not None:
             strokes.append(Stroke(paper.flat(self._old), t.faint, 1.2, dashed=True))
         poles = paper.flat(curve.points)
@@ -185,12 +213,6 @@ class SectionDrawing(Tool):
         for held in (self._hover, self._held):
             if held is not None and held < len(filled):
                 filled[held] = 1.0
-        tolerance = self.session.document.tolerance
-        words: tuple[tuple[Floats, str], ...] = ()
-        if line is not None and np.isfinite(worst):
-            off = curve_feet(curve, line.points).distance
-            words = ((paper.flat(line.points[[int(off.argmax())]])[0], f"{off.max():.3f}"),)
-        figures = f"worst {worst:.3f} mm · rms {rms:.3f} mm" if np.isfinite(worst) else "no scan here"
         return Drawing(
             frame,
             tuple(strokes),
@@ -199,7 +221,7 @@ class SectionDrawing(Tool):
             words,
             f"{item.name} · {curve.count} poles · differences x {self.options.enlarge}",
             figures,
-            not np.isfinite(worst) or worst <= tolerance,
+            good,
         )
 
     def _beside(self, item: Item) -> list[Item]:
@@ -305,6 +327,12 @@ class SectionDrawing(Tool):
             Lines(polyline(curve.points), theme.now().net, 0.8, 0.7, on_top=True),
             Discs(curve.points, states, 3.0),
         ]
+
+
+def _compared(curve: Curve, cut: CutLine) -> Compared:
+    places = cut.points[:: max(1, len(cut.points) // COMPARED)]
+    feet = curve_feet(curve, places)
+    return Compared(cut.points, cut.closed, places, feet.points, feet.distance)
 
 
 def _off_plane(curve: Curve) -> float:

@@ -270,9 +270,8 @@ class ShapeEnds(Tool):
         if len(self.picked) < 2:
             return None
         if o.do is Do.MATCH:
-            document = self.session.history.document
             end = EndOf(self.picked[1].key, self.picked[1].at)
-            to = end.read(given(document, BlendCurve(end, end)))
+            to = end.read(self.session.history.document[end.of].shape)
             return matched(curve, at_end, to, min(o.order, 2))
         if other is None:
             raise ArabesqueError("That is no curve", "Click a curve")

@@ -19,6 +19,7 @@ from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.trace.on_curves import toggled
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.drawing import Dots, Drawing, PaperPointer, Stroke, upright_frame
 from arabesque.desk.view.pointer import Pointer
@@ -36,6 +37,7 @@ from arabesque.geometry import (
 )
 from arabesque.geometry.nets import flat_normal
 from arabesque.model import edits
+from arabesque.progress import Progress
 from arabesque.scan import Scan, on_form
 from arabesque.tracing import (
     Cut,
@@ -48,6 +50,7 @@ from arabesque.tracing import (
     trimmed_at,
     with_relation,
     without_elements,
+    without_loose_points,
 )
 
 HISTORY = 40
@@ -150,9 +153,9 @@ class DrawSketch(Tool):
         return upright_frame(np.eye(3)[level.value[1]], self.options.at)
 
     def options_changed(self) -> None:
+        self._end()
         if not self.sketch.elements and self.target is None:
             self.sketch = Sketch(self._frame(), np.zeros((0, 2)))
-        self._begun = []
         self.changed.emit()
 
     # what it tells
@@ -300,10 +303,12 @@ class DrawSketch(Tool):
         # a section that ends beside its start went round a small opening of the scan
         gap = float(np.linalg.norm(line.points[0] - line.points[-1]))
         closed = line.closed or gap < BESIDE * line.length
+        self._fit(lambda progress: lines_and_arcs(frame, on_form(scan, line.points), closed, tolerance, progress))
+
+    def _fit(self, work: Callable[[Progress], Traced]) -> None:
+        """Fit lines and arcs beside the window."""
         self._drop()
-        self._job = job = self.session.run(
-            "Lines and arcs", lambda progress: lines_and_arcs(frame, on_form(scan, line.points), closed, tolerance)
-        )
+        self._job = job = self.session.run("Lines and arcs", work)
         job.done.connect(lambda traced: self._traced(job, traced))
 
     def _drop(self) -> None:
@@ -323,8 +328,7 @@ class DrawSketch(Tool):
 
     def _take_offered(self, relations: tuple[Relation, ...]) -> None:
         if self.traced is not None:
-            traced = taken(self.traced, relations)
-            self._put(traced.sketch, traced)
+            self._fit(partial(_taken, self.traced, relations))
 
     def _add(self, kind: ElementKind, points: list[Floats | int], aid: bool | None = None) -> None:
         """An element on points: places of new ones, or numbers of those that are there."""
@@ -431,9 +435,7 @@ class DrawSketch(Tool):
         else:
             element = self._element_under(pointer)
             if element is not None:
-                self._chosen = [k for k in self._chosen if k != element] + (
-                    [] if element in self._chosen else [element]
-                )
+                self._chosen = toggled(self._chosen, element)
         self.form_changed.emit()
 
     def _element_under(self, pointer: PaperPointer) -> int | None:
@@ -473,9 +475,10 @@ class DrawSketch(Tool):
         if key == Qt.Key.Key_Backspace and self._before:
             self.sketch, self._before = self._before[-1], self._before[:-1]
             self.traced = None
-            self._begun, self._chosen, self._points = [], [], []
+            self._chosen, self._points = [], []
+            self._end()
         elif key == Qt.Key.Key_Delete and self._chosen:
-            gone, self._chosen = self._chosen, []
+            gone, self._chosen, self._points = self._chosen, [], []
             self._put(without_elements(self.sketch, gone))
         else:
             return False
@@ -497,7 +500,7 @@ class DrawSketch(Tool):
         if self._begun:
             if self.options.draw is Draws.SPLINE and len(self._begun) > 1:
                 self._add(ElementKind.SPLINE, list(self._begun))
-            self._begun = []
+            self._end()
             self.changed.emit()
             return
         if not self.sketch.elements:
@@ -510,9 +513,14 @@ class DrawSketch(Tool):
         if done:
             self.left.emit()
 
+    def _end(self) -> None:
+        """What is begun is no more; clicks that nothing stands on leave no points."""
+        self._begun = []
+        self.sketch = without_loose_points(self.sketch)
+
     def escape(self) -> None:
         if self._begun:
-            self._begun = []
+            self._end()
             self.changed.emit()
         elif self._chosen or self._points:
             self._chosen, self._points = [], []
@@ -592,6 +600,11 @@ class DrawSketch(Tool):
 
     def press(self, pointer: Pointer) -> None:
         self.session.tell_problem(ArabesqueError("The sketch lies on the paper", "Draw there, on the right"))
+
+
+def _taken(traced: Traced, relations: tuple[Relation, ...], progress: Progress) -> Traced:
+    progress(0.0, "Fitting anew")
+    return taken(traced, relations)
 
 
 def _state(sketch: Sketch) -> tuple[str, tuple[int, ...]]:

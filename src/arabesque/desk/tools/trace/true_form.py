@@ -15,6 +15,7 @@ from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_guides import end_under, guide_under
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled
+from arabesque.desk.tools.trace.on_curves import toggled
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
@@ -122,9 +123,7 @@ class TrueForm(Making):
             return
         found = guide_under(self.session, pointer, self.target)
         if found is not None and isinstance(found.item.shape, Curve | Sketch):
-            self.picked = [k for k in self.picked if k != found.item.id] + (
-                [] if found.item.id in self.picked else [found.item.id]
-            )
+            self.picked = toggled(self.picked, found.item.id)
         else:
             shape = patch_under(self.session, pointer, Elementary)
             if shape is None:

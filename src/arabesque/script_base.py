@@ -1,0 +1,51 @@
+"""What parts of the scripting interface ask of the project that they belong to."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from arabesque.model import Change, Document, Item
+from arabesque.progress import Progress
+from arabesque.recipes import Recipe
+from arabesque.scan import Scan
+
+AnyItem = Item[Any]
+
+
+class Lends:
+    """A project as its parts see it; ``script.Project`` is one."""
+
+    _progress: Progress
+
+    @property
+    def document(self) -> Document:
+        """See ``script.Project``."""
+        raise NotImplementedError
+
+    @property
+    def items(self) -> tuple[AnyItem, ...]:
+        """See ``script.Project``."""
+        raise NotImplementedError
+
+    @property
+    def scan(self) -> Scan:
+        """See ``script.Project``."""
+        raise NotImplementedError
+
+    @property
+    def tolerance(self) -> float:
+        """See ``script.Project``."""
+        raise NotImplementedError
+
+    def item(self, name: str) -> AnyItem:
+        """See ``script.Project``."""
+        raise NotImplementedError
+
+    def _do(self, change: Change) -> None:
+        raise NotImplementedError
+
+    def _derived(self, label: str, name: str, recipe: Recipe, shape: Any = None) -> AnyItem:
+        raise NotImplementedError
+
+    def _added(self, label: str, name: str, shape: Any, made_from: tuple[str, ...] = (), words: str = "") -> AnyItem:
+        raise NotImplementedError
