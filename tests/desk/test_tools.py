@@ -5,9 +5,10 @@ from dataclasses import replace
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QSpinBox
+from PyQt6.QtWidgets import QComboBox, QScrollArea, QSpinBox
 
 from arabesque.checking import measure_both_ways
+from arabesque.desk.tools import TOOLS
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.grow import GrowPatch
 from arabesque.desk.tools.patch.move_points import MovePoints
@@ -15,10 +16,32 @@ from arabesque.desk.tools.patch.suggest import SuggestPatches
 from arabesque.desk.tools.pick import Pick
 from arabesque.desk.view.scene import Label, Triangles
 from arabesque.fitting import Stop
-from arabesque.geometry import reach_weights
+from arabesque.geometry import Curve, reach_weights
+from arabesque.model import Document, Item
 from arabesque.recipes import PatchOnScan
 from tests.desk.support import ALT, CTRL, SHIFT, WindowTest
 from tests.examples import heron
+
+
+class FormsTest(WindowTest):
+    def test_no_form_is_cut(self) -> None:
+        """At 1280 x 800 every tool's form has room in the Inspector, whatever its words."""
+        document = Document().with_item(Item("scan", "heron clay", heron(25_000).scan))
+        curve = Curve.bezier(np.array([[0, 0, 30.0], [50, 0, 40], [100, 0, 30]]))
+        self.session.start(document.with_item(Item("line", "Curve", curve)), None, "opened")
+        self.window.resize(1280, 800)
+        scroll = self.window.inspector.findChild(QScrollArea)
+        assert scroll is not None
+        for kind in TOOLS:
+            with self.subTest(tool=kind.id):
+                self.window.hand.take_up(kind)
+                QTest.qWait(1)
+                body = scroll.widget()
+                assert body is not None
+                self.assertLessEqual(body.minimumSizeHint().width(), scroll.viewport().width())
+                self.assertLessEqual(body.width(), scroll.viewport().width())
+                self.key(Qt.Key.Key_Escape)
+        self.idle()
 
 
 class FourCornersTest(WindowTest):

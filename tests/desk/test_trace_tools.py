@@ -126,6 +126,10 @@ class NetworkTest(TraceTest):
         scan = self.session.scan
         assert scan is not None
         rim = max(scan.guides(), key=lambda one: float(np.ptp(one.points, axis=0).max()))
+        # from above the form hides it
+        above = self.view.camera
+        self.view.look(above.looking("bottom"))
+        self.idle()
         seen = [p for p in rim.points if 30 < self.pixel(p).x() < self.view.width() - 30 and self.pixel(p).y() > 90]
         self.click(min(seen, key=lambda p: self.pixel(p).y()))
         self.idle()
@@ -133,6 +137,7 @@ class NetworkTest(TraceTest):
         self.idle()
         (taken,) = [item for item in self.session.document if isinstance(item.recipe, LineTaken)]
         self.assertGreater(arc_length(taken.shape), 500)
+        self.view.look(above)
         self.session.select(None)
         self.key(Qt.Key.Key_V)
         split = self.window.hand.tool

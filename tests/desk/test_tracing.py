@@ -1,5 +1,6 @@
 """The Trace step in the real window: sections and their loft, curves drawn by hand, lofts through what is clicked."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -8,6 +9,7 @@ from PyQt6.QtTest import QTest
 
 from arabesque.checking import measure_both_ways
 from arabesque.demo import Juniper, simulate
+from arabesque.desk.looks import ScanLook
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.tools.trace.draw_curve import DrawCurve
@@ -156,6 +158,9 @@ class CurvesTest(WindowTest):
         self.idle()
         (item,) = self.session.document.of(Curve)
         assert isinstance(item.recipe, CurveOnScan)
+        self.key(Qt.Key.Key_N)
+        self.assertIs(self.window.hand.tool, tool)
+        self.assertEqual(self.window.inspector.heading.text(), tool.label)
         self.assertEqual(item.recipe.corners, (2,))
         along = item.shape.at(np.linspace(*item.shape.domain, 200))
         self.assertLess(np.percentile(scan.closest(along).distance, 95), self.session.document.tolerance)
@@ -164,6 +169,7 @@ class CurvesTest(WindowTest):
         assert isinstance(again, DrawCurve)
         self.idle()
         self.assertEqual((len(again.places), again.corners), (4, {2}))
+        self.assertEqual(self.window.inspector.heading.text(), f"{again.label} · {item.name}")
         self.key(Qt.Key.Key_Backspace)
         self.idle()
         self.key(Qt.Key.Key_Return)
@@ -204,6 +210,27 @@ class CurvesTest(WindowTest):
         self.idle()
         second = self.session.document.of(Curve)[1]
         np.testing.assert_allclose(second.shape.points[0], first.shape.points[-1], atol=1e-9)
+
+    def test_what_the_scan_hides_is_not_snapped_to(self) -> None:
+        """A line below the saddle's top: not from above, but where the scan is see-through, and on its other side."""
+        tool = self.draw()
+        tool.options.snap = True
+        place = heron().master.corners["flank"].mean(axis=0)
+        below = Curve.bezier(place + np.array([[-20, 0, -30], [0, 0, -30], [20, 0, -30.0]]))
+        self.session.edit(edits.items.added, "line below", "Line", below)
+        self.session.select(None)
+        self.view.look(self.view.camera.looking("top"))
+        self.window.sight.fit_view()
+        self.idle()
+        at = self.pixel(below.at([0.5])[0])
+        self.click(at)
+        self.assertLess(self.session.scan.closest(tool.places[:1]).distance[0], 1e-6)
+        self.key(Qt.Key.Key_Escape)
+        self.session.look(replace(self.session.looks, scans=ScanLook.SEE_THROUGH))
+        self.click(at)
+        self.assertAlmostEqual(tool.places[0][2], below.points[0, 2], places=6)
+        self.session.look(replace(self.session.looks, scans=ScanLook.SOLID))
+        self.key(Qt.Key.Key_Escape)
 
     def test_a_rim_is_taken_as_a_curve_of_few_poles(self) -> None:
         """The rim of the clay model, hovered and clicked; by so many poles, and once more by others."""

@@ -44,11 +44,17 @@ class Job(QObject):
         self.message = label
         self._work = work
         self._wanted = True
+        self.dropped = False
         self._told = 0.0
 
     def cancel(self) -> None:
         """Stop at the next progress report; the result is dropped in any case."""
         self._wanted = False
+
+    def drop(self) -> None:
+        """Cancel what nobody waits for any more, as another click asks for something else: that is not told."""
+        self.dropped = True
+        self.cancel()
 
     def run(self) -> None:
         """Do the work; called in the worker thread."""

@@ -170,7 +170,7 @@ class Session(QObject):
         """Build again, beside the window, what is stale; the result belongs to the same step."""
         document = self.history.document
         if self._rebuilding is not None:
-            self._rebuilding.cancel()
+            self._rebuilding.drop()
             self._rebuilding = None
         if not any_stale(document):
             return
@@ -453,7 +453,7 @@ class Session(QObject):
     def _job(self, label: str, work: object) -> Job:
         job = self.jobs.start(label, work)  # type: ignore[arg-type]
         job.failed.connect(self.tell_problem)
-        job.cancelled.connect(lambda: self.tell(f"{label}: cancelled, nothing was changed"))
+        job.cancelled.connect(lambda: None if job.dropped else self.tell(f"{label}: cancelled, nothing was changed"))
         return job
 
     def run(self, label: str, work: object) -> Job:

@@ -43,7 +43,7 @@ class Weighing(QObject):
         self, of: tuple[object, ...], surface: Surface, scan: Scan, tolerance: float, item: Item, plane: Plane
     ) -> None:
         if self._job is not None:
-            self._job.cancel()
+            self._job.drop()
         self._of, self._found = of, None
         twin = item.ties.twin
         job = self._jobs.quick("Weighing", lambda progress: weight_map(surface, scan, tolerance, twin, plane, progress))

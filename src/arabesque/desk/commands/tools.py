@@ -7,14 +7,21 @@ from functools import partial
 from arabesque.desk.commands.command import Command, State
 from arabesque.desk.desk import Desk
 from arabesque.desk.tools import TOOLS, Tool
+from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.prepare.open_scan import OpenScan
 
 
 def _take_up(tool: type[Tool], desk: Desk) -> None:
     if tool is OpenScan:
         desk.files.choose_scan()
-    else:
+    elif not _waits(desk.hand.tool, tool):
         desk.hand.take_up(tool)
+
+
+def _waits(held: Tool, kind: type[Tool]) -> bool:
+    """True for a tool that is in the hand already and waits for picks: taken up anew it would change the item that it
+    has just made."""
+    return type(held) is kind and isinstance(held, Making) and not held.begun and held.target is None
 
 
 def _runs(tool: type[Tool], state: State) -> bool:

@@ -28,6 +28,8 @@ from arabesque.units import parse_length, scale_to_mm
 
 SHORT_WORDS = 7
 """Letters that the box of a choice has room for, at least."""
+LONG = 9
+"""Rows of a form that are seen at once at 1280 x 800, with the values below them."""
 
 
 class LengthField(QLineEdit):
@@ -132,8 +134,10 @@ class OptionsForm(QWidget):
 
     def __init__(self, options: Any) -> None:
         super().__init__()
-        layout = QFormLayout(self)
+        self._layout = layout = QFormLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
+        # beside a long label a field may go below it, but nothing is cut
+        layout.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapLongRows)
         self._rows: dict[str, QWidget] = {}
         for option in fields(options):
             words = option.name.replace("_", " ").capitalize() if len(option.name) > 1 else option.name
@@ -148,10 +152,12 @@ class OptionsForm(QWidget):
         self.edited.connect(self._mark_active)
 
     def _mark_active(self) -> None:
-        """Grey what the other options leave without meaning."""
+        """Grey what the other options leave without meaning; a long form leaves it out, for what counts to be seen."""
         idle = getattr(self._options, "idle", ())
         for name, widget in self._rows.items():
             widget.setEnabled(name not in idle)
+            if len(self._rows) > LONG:
+                self._layout.setRowVisible(widget, name not in idle)
 
     def _widget(self, options: Any, option: Field[Any], value: Any) -> QWidget:
         name = option.name

@@ -117,7 +117,7 @@ class Inspector(QWidget):
         self.apply_button.setText(tool.apply_word)
         self.choices.show_choices(tool.choices)
         if not idle:
-            self.heading.setText(tool.label)
+            self.heading.setText(f"{tool.label} · {tool.subject}" if tool.subject else tool.label)
             self._facts.show_facts(tool.facts)
         else:
             self.heading.setText(item.name if item is not None else "Inspector")

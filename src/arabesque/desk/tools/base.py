@@ -75,6 +75,11 @@ class Tool(QObject):
         return self.hint
 
     @property
+    def subject(self) -> str:
+        """Name of the item that it changes, where it could as well make another."""
+        return ""
+
+    @property
     def can_apply(self) -> bool:
         """True when Enter would do something."""
         return False

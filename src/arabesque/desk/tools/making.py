@@ -101,6 +101,11 @@ class Making(Tool):
         return self._job is not None
 
     @property
+    def subject(self) -> str:
+        item = self.session.history.document.items.get(self.target or "")
+        return "" if item is None else item.name
+
+    @property
     def can_apply(self) -> bool:
         return self.made is not None or self.working
 
@@ -185,7 +190,7 @@ class Making(Tool):
         self.made, self._wanted = None, False
         if self._job is not None:
             job, self._job = self._job, None
-            job.cancel()
+            job.drop()
 
     def preview(self, shape: Any, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         """A shape that is not in the document yet."""

@@ -9,7 +9,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk.session import Session
-from arabesque.desk.tools.on_patches import NEAR
+from arabesque.desk.tools.on_patches import NEAR, behind_scan
 from arabesque.desk.view.pointer import Pointer
 from arabesque.model import Item
 from arabesque.shapes import Guide, Guiding
@@ -30,7 +30,7 @@ def guides_of(shape: Guiding) -> Sequence[Guide]:
 
 def guide_under(session: Session, pointer: Pointer, skipped: str | None = None) -> OnGuide | None:
     """The line that is drawn nearest to the pointer, and within reach of it; skipped: id of an item that does not
-    count."""
+    count. What a scan hides is not meant."""
     best, found = float(NEAR), None
     for item in session.seen.that(Guiding):
         if item.id == skipped:
@@ -39,17 +39,19 @@ def guide_under(session: Session, pointer: Pointer, skipped: str | None = None) 
             ring = np.vstack([guide.points, guide.points[:1]]) if guide.closed else guide.points
             away = pointer.to_line(ring)
             if away < best:
-                best, found = away, OnGuide(item, guide, guide.points[pointer.nearest(guide.points)])
+                place = pointer.place_on(ring)
+                if not behind_scan(session, pointer, pointer.depth(place)):
+                    best, found = away, OnGuide(item, guide, place)
     return found
 
 
 def end_under(session: Session, pointer: Pointer, skipped: str | None = None) -> Floats | None:
-    """The end of a line that is under the pointer: of a curve, or the corner of a patch."""
+    """The end of a line that is seen under the pointer: of a curve, or the corner of a patch."""
     for item in session.seen.that(Guiding):
         if item.id != skipped:
             for guide in session.kept(guides_of, item.shape):
                 for end in () if guide.closed else guide.points[[0, -1]]:
-                    if pointer.near(end, NEAR):
+                    if pointer.near(end, NEAR) and not behind_scan(session, pointer, pointer.depth(end)):
                         place: Floats = end
                         return place
     return None

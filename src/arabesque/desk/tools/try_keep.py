@@ -142,7 +142,7 @@ class TryKeep(Tool):
 
     def _drop(self) -> None:
         if self._job is not None:
-            self._job.cancel()
+            self._job.drop()
             self._job = None
         if self.made is not None:
             self.made = None

@@ -24,21 +24,22 @@ def nearest_row(camera: Camera, net: Net, x: float, y: float, within: float = 8.
     """Number of the row of a net whose drawn line passes the pixel; those along u before those along v."""
     seen = camera.project(net.points)[:, :2]
     legs = net.legs
-    away = segment_distance(seen[legs[:, 0]], seen[legs[:, 1]], x, y)
+    away, _ = nearest_on_segments(seen[legs[:, 0]], seen[legs[:, 1]], x, y)
     if not len(away) or away.min() > within:
         return None
     ends = np.cumsum([len(row) - 1 for row in net.rows])
     return int(np.searchsorted(ends, away.argmin(), side="right"))
 
 
-def segment_distance(a: Floats, b: Floats, x: float, y: float) -> Floats:
-    """Distance in pixels of (x, y) to the segments (..., 2); infinite where they are not visible."""
+def nearest_on_segments(a: Floats, b: Floats, x: float, y: float) -> tuple[Floats, Floats]:
+    """Distance in pixels of (x, y) to the segments (..., 2), infinite where they are not visible; and the shares of
+    these, from 0 to 1, at which they come nearest."""
     p = np.array([x, y])
     along = b - a
     length = np.einsum("...c,...c->...", along, along)
     t = np.clip(np.einsum("...c,...c->...", p - a, along) / np.where(length > 0, length, 1.0), 0, 1)
     distance = np.linalg.norm(a + t[..., None] * along - p, axis=-1)
-    return np.where(np.isnan(distance), np.inf, distance)
+    return np.where(np.isnan(distance), np.inf, distance), t
 
 
 def triangles_under(camera: Camera, points: Floats, triangles: Ints, x: float, y: float) -> float | None:

@@ -8,7 +8,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.picking import segment_distance
+from arabesque.desk.view.picking import nearest_on_segments
 from arabesque.geometry import unit
 from arabesque.scan import Scan
 
@@ -37,7 +37,15 @@ class Pointer:
     def to_line(self, points: Floats) -> float:
         """Pixels to a drawn line of (n, 3) points."""
         seen = self.camera.project(points)[:, :2]
-        return float(segment_distance(seen[:-1], seen[1:], self.x, self.y).min(initial=np.inf))
+        return float(nearest_on_segments(seen[:-1], seen[1:], self.x, self.y)[0].min(initial=np.inf))
+
+    def place_on(self, points: Floats) -> Floats:
+        """(3,) place of a line of (n, 3) points that is drawn nearest to the pointer."""
+        seen = self.camera.project(points)[:, :2]
+        away, shares = nearest_on_segments(seen[:-1], seen[1:], self.x, self.y)
+        k = int(away.argmin())
+        place: Floats = points[k] + shares[k] * (points[k + 1] - points[k])
+        return place
 
     def nearest(self, points: Floats) -> int:
         """Which of (n, 3) points is drawn nearest to the pointer."""

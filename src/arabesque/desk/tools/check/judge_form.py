@@ -74,7 +74,7 @@ class DistanceCheck(Judge):
         for signal in self._signals():
             signal.disconnect(self._measure)
         if self._job is not None:
-            self._job.cancel()
+            self._job.drop()
 
     def _signals(self) -> tuple[Any, ...]:
         session = self.session
@@ -97,7 +97,7 @@ class DistanceCheck(Judge):
             return
         self._wanted = wanted
         if self._job is not None:
-            self._job.cancel()
+            self._job.drop()
 
         def work(progress: Progress) -> BothWays:
             return measure_both_ways(shapes, scan, tolerance, progress=progress)

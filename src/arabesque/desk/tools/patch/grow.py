@@ -69,7 +69,7 @@ class Growing(Tool):
         job, self._job = self._job, None
         self.forget()
         if job is not None:
-            job.cancel()
+            job.drop()
 
     @abstractmethod
     def forget(self) -> None:

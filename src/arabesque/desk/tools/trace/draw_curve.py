@@ -63,8 +63,8 @@ class DrawCurve(Making):
         where: Where = labelled(Where.SCAN, "Drawn")
         at: float = labelled(0.0, "Plane at")
         closed: bool = False
-        snap: bool = labelled(True, "Snap to what is there")
-        square: bool = labelled(True, "Square to the twin")
+        snap: bool = labelled(True, "Snap to lines")
+        square: bool = labelled(True, "Square to twin")
 
         @property
         def idle(self) -> tuple[str, ...]:

@@ -86,6 +86,11 @@ class BringOnto(Making):
             own = {How.CUT: "offset", How.PLANE: "plane", How.PROJECT: "towards", How.OFFSET: "distance"}[self.how]
             return tuple(name for name in ("offset", "plane", "towards", "distance") if name != own)
 
+    def start(self) -> None:
+        if not self.session.seen.patches:
+            self.options.how = How.PLANE
+        super().start()
+
     def clear(self) -> None:
         self.picked: tuple[str, Floats] | None = None
         self.onto = ""

@@ -112,7 +112,7 @@ class TracedSet:
     def facts(self) -> list[Fact]:
         """Closeness and weight."""
         facts = _facts(self.sections, self.tolerance)
-        return [*facts, Fact("No loft", self.no_loft, "bad")] if self.no_loft else facts
+        return [Fact("No loft", self.no_loft, "bad"), *facts] if self.no_loft else facts
 
     @property
     def curves(self) -> list[tuple[Recipe, Curve]]:
@@ -233,6 +233,8 @@ class TraceSections(TryOnScan):
     @property
     def says(self) -> str:
         if self.item is not None and self.made is not None:
+            if self.made.no_loft:
+                return "Enter keeps the curves: no loft goes through them, the Inspector says why"
             kept = "the curves and their loft" if self.options.loft else "the curves"
             return f"Enter keeps {kept}; click an arrow to turn it"
         return super().says

@@ -314,7 +314,7 @@ class DrawSketch(Tool):
     def _drop(self) -> None:
         if self._job is not None:
             job, self._job = self._job, None
-            job.cancel()
+            job.drop()
 
     def stop(self) -> None:
         self._drop()

@@ -61,7 +61,7 @@ class SplitCurves(Tool):
     def _drop(self) -> None:
         if self._job is not None:
             job, self._job = self._job, None
-            job.cancel()
+            job.drop()
 
     @property
     def _asked(self) -> tuple[tuple[Curve, ...], float]:
