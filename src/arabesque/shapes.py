@@ -43,7 +43,8 @@ class Samples:
 
     points, normals: (n, 3), normals of length 1. triangles: (m, 3) over them, counter-clockwise round the normals;
     none goes from one part to another. part: (n,) which patch of the shape. uv: (n, 2) parameters on that part.
-    rims: indices of the points along each border, in order; a closed border ends where it begins.
+    rims: indices of the points along each border, in order; a closed border ends where it begins. welds: (k, 2)
+    points at one place, where one part goes on in another.
     """
 
     points: Floats
@@ -52,6 +53,7 @@ class Samples:
     part: Ints
     uv: Floats
     rims: tuple[Ints, ...] = ()
+    welds: Ints | None = None
 
     @cached_property
     def areas(self) -> Floats:
@@ -60,8 +62,9 @@ class Samples:
 
     @property
     def pairs(self) -> Ints:
-        """(e, 2) points that an edge joins; an edge between two triangles twice."""
-        return self.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+        """(e, 2) points that an edge joins, or that are one; an edge between two triangles twice."""
+        legs = self.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+        return legs if self.welds is None else np.concatenate([legs, self.welds])
 
     @property
     def size(self) -> float:
@@ -131,6 +134,16 @@ class Rimmed(Protocol):
     """A shape with borders (``geometry.Rim``), along which others may meet it."""
 
     def rims(self) -> Sequence[Any]: ...
+
+
+@runtime_checkable
+class Footed(Protocol):
+    """A shape that finds by itself where on it lies nearest to places, rather than patch by patch.
+
+    feet: of (n, 3) places the nearest (n, 3), the normals there, and (n,) whether they lie inside and on no border.
+    """
+
+    def feet(self, places: Floats) -> tuple[Floats, Floats, Bools]: ...
 
 
 class Guide(NamedTuple):

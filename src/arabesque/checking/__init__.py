@@ -2,6 +2,7 @@
 
 from arabesque.checking.back import Back, scan_to_shapes
 from arabesque.checking.both_ways import BothWays, measure_both_ways
+from arabesque.checking.cage_net import CageNet, folded_faces, read_cage_net, row_triples
 from arabesque.checking.combs import (
     Comb,
     Flaw,
@@ -45,6 +46,7 @@ __all__ = [
     "CALM_LEG",
     "Back",
     "BothWays",
+    "CageNet",
     "CloseUp",
     "Comb",
     "Cover",
@@ -73,6 +75,7 @@ __all__ = [
     "figures_of",
     "find_joins",
     "flaws_of",
+    "folded_faces",
     "form_values",
     "grid_pairs",
     "hollow_islands",
@@ -81,8 +84,10 @@ __all__ = [
     "outliers",
     "polyline_comb",
     "reach_back",
+    "read_cage_net",
     "read_net",
     "rim_comb",
+    "row_triples",
     "scan_sections",
     "scan_to_shapes",
     "section_comb",

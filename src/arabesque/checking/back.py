@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from scipy.sparse import coo_array
@@ -17,7 +18,7 @@ from arabesque.checking.outliers import FAR, outliers
 from arabesque.geometry import Surface, foot_points
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, rounded
-from arabesque.shapes import Sampled, corner_areas
+from arabesque.shapes import Footed, Sampled, can, corner_areas
 
 AGREEING_NORMALS = 0.5
 """Normals further apart than 60° do not say that a place belongs to a surface; being joined to one that does can."""
@@ -82,15 +83,19 @@ class Back:
 NOTHING = Back(np.zeros(0), np.zeros(0), np.zeros(0, dtype=bool), 0.0)
 
 
-def reading_step(scan: Scan, surfaces: Sequence[Surface]) -> float:
+Ground = Any
+"""What a scan's places have their feet on: a patch, or a ``Footed`` shape, which finds them by itself."""
+
+
+def reading_step(scan: Scan, surfaces: Sequence[Ground]) -> float:
     """mm between places inside large triangles: the same for all surfaces that are measured together."""
-    sizes = [float(np.linalg.norm(np.ptp(surface.points.reshape(-1, 3), axis=0))) for surface in surfaces]
+    sizes = [float(np.linalg.norm(np.subtract(*surface.box))) for surface in surfaces]
     area = float(np.linalg.norm(scan.area_vectors, axis=1).sum())
     return max(min(sizes) / PLACES_ALONG, float(np.sqrt(area / MOST_PLACES)))
 
 
 def scan_places(
-    scan: Scan, surface: Surface, reach: float, step: float, most: int | None = None, looked_at: int | None = None
+    scan: Scan, surface: Ground, reach: float, step: float, most: int | None = None, looked_at: int | None = None
 ) -> Places:
     """Where the scan is read for a surface: its points, and places every ``step`` mm inside triangles that are larger.
 
@@ -203,7 +208,7 @@ def scan_to_shapes(
     mm, how far the scan may lie from a patch to belong to it by itself. ``most`` limits the number of places, over
     all patches. What lies on a part that a face's trim takes away belongs to nothing.
     """
-    surfaces: list[Surface] = [patch for shape in shapes for patch in shape.patches()]
+    surfaces: list[Ground] = [one for shape in shapes for one in ((shape,) if can(shape, Footed) else shape.patches())]
     if not surfaces:
         return NOTHING
     far, step = max(reach, FAR_OFF * tolerance), reading_step(scan, surfaces)
@@ -218,10 +223,9 @@ def scan_to_shapes(
         progress(number / len(surfaces), "Measuring from the scan to the surface")
         if not len(places.points):
             continue
-        feet = foot_points(surface, places.points)
-        below = feet.inside & surface.shows(feet.uv)
-        mine = belonging(places, feet.points, surface.normals(feet.uv), below, reach)
-        gap = feet.points - places.points
+        feet, normals, below = _feet(surface, places.points)
+        mine = belonging(places, feet, normals, below, reach)
+        gap = feet - places.points
         size = np.linalg.norm(gap, axis=1)
         signed = np.where(np.einsum("nc,nc->n", gap, places.normals) < 0, -size, size)
         close = below & (size <= reach)
@@ -239,6 +243,13 @@ def scan_to_shapes(
         pairs = places.pairs(np.arange(len(signed)))
         apart = outliers(signed, places.areas, places.points, pairs, tolerance)
     return Back(signed, places.areas, apart, left_out / near_by if near_by > 0 else 0.0)
+
+
+def _feet(ground: Ground, places: Floats) -> tuple[Floats, Floats, Bools]:
+    if not isinstance(ground, Surface):
+        return ground.feet(places)
+    feet = foot_points(ground, places)
+    return feet.points, ground.normals(feet.uv), feet.inside & ground.shows(feet.uv)
 
 
 def _nearest_only(name: Ints, size: Floats, mine: Bools) -> Ints:

@@ -2,15 +2,17 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from arabesque.arrays import Bools, Floats, Ints, tree_of
 from arabesque.checking.figures import Figures
 from arabesque.checking.outliers import FAR, outliers
-from arabesque.geometry import Surface, even_parameters
 from arabesque.scan import Scan
 from arabesque.shapes import SAMPLES_ALONG, Sampled, Samples
+
+ALONG_NEAR = 40
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,20 +81,18 @@ def reach_back(there: Floats, tolerance: float) -> float:
     return max(10 * tolerance, 1.5 * float(np.abs(there).max(initial=0.0)))
 
 
-def near_points(scan: Scan, surface: Surface, reach: float, looked_at: int | None = None) -> Ints:
+def near_points(scan: Scan, surface: Any, reach: float, looked_at: int | None = None) -> Ints:
     """Indices of scan points within about ``reach`` of the surface: box first, then samples.
 
     looked_at: of the points in the box, only so many, evenly over their order.
     """
-    low = surface.points.reshape(-1, 3).min(axis=0) - reach
-    high = surface.points.reshape(-1, 3).max(axis=0) + reach
+    low, high = surface.box[0] - reach, surface.box[1] + reach
     boxed = np.flatnonzero(np.all((scan.points >= low) & (scan.points <= high), axis=1))
     if not len(boxed):
         return boxed
     if looked_at is not None:
         boxed = boxed[:: max(1, -(-len(boxed) // looked_at))]
-    u, v = (even_parameters(k, 40) for k in surface.knots)
-    grid = surface.on_grid(u, v)[0, 0]
-    spacing = max(np.linalg.norm(np.diff(grid, axis=axis), axis=-1).max() for axis in (0, 1))
-    distance, _ = tree_of(grid.reshape(-1, 3)).query(scan.points[boxed], distance_upper_bound=reach + spacing)
+    samples = surface.sampler(ALONG_NEAR).read(surface)
+    spacing = float(np.linalg.norm(np.subtract(*samples.points[samples.triangles[:, :2].T]), axis=1).max())
+    distance, _ = tree_of(samples.points).query(scan.points[boxed], distance_upper_bound=reach + spacing)
     return boxed[np.isfinite(distance)]

@@ -66,7 +66,7 @@ def hollow_islands(samples: Samples, values: Floats, mostly: float = 0.5) -> lis
     hollow: Bools = values > FLAT
     if not len(hollow) or hollow.mean() > mostly:
         return []
-    legs = samples.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+    legs = samples.pairs
     legs = legs[hollow[legs].all(axis=1)]
     joined = csr_array((np.ones(len(legs), dtype=bool), legs.T), shape=(len(hollow), len(hollow)))
     labels = connected_components(joined, directed=False)[1]

@@ -1,6 +1,7 @@
 """Surfaces that follow a scan: one patch, and the lightest one that keeps the tolerance."""
 
 from arabesque.fitting.borders import BorderLine, Through, border_line, border_lines, enclosed_part, even_steps
+from arabesque.fitting.cage_fit import CageFit, CageSettings, faces_beyond, fit_cage
 from arabesque.fitting.corners import bilinear, corners_on_scan, looks_outward
 from arabesque.fitting.even_curve import closer_curve, evened_curve, leg_ratio
 from arabesque.fitting.evenness import evenness_matrix
@@ -19,6 +20,8 @@ __all__ = [
     "EVEN",
     "BorderLine",
     "Borders",
+    "CageFit",
+    "CageSettings",
     "Candidate",
     "EdgeOf",
     "FitSettings",
@@ -43,7 +46,9 @@ __all__ = [
     "even_steps",
     "evened_curve",
     "evenness_matrix",
+    "faces_beyond",
     "fairness_matrix",
+    "fit_cage",
     "fit_patch",
     "four_corner_patch",
     "lay_between",

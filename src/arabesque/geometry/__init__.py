@@ -5,6 +5,7 @@ from arabesque.geometry.curvature import (
     Curvatures,
     along_direction,
     curve_curvature,
+    form_curvature,
     section_bends,
     surface_curvature,
 )
@@ -134,6 +135,7 @@ __all__ = [
     "extended",
     "flattened",
     "foot_points",
+    "form_curvature",
     "frame_of",
     "greville",
     "grown_choice",

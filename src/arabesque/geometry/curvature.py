@@ -31,16 +31,20 @@ class Curvatures(NamedTuple):
 
 
 def surface_curvature(surface: Surface, uv: ArrayLike) -> Curvatures:
-    """Principal, mean and Gaussian curvature at (n, 2) parameters.
+    """Principal, mean and Gaussian curvature at (n, 2) parameters."""
+    d = surface.derivatives(uv, 2)
+    return form_curvature(d[1, 0], d[0, 1], d[2, 0], d[1, 1], d[0, 2])
+
+
+def form_curvature(su: Floats, sv: Floats, suu: Floats, suv: Floats, svv: Floats) -> Curvatures:
+    """Curvatures from (n, 3) first and second derivatives of a surface.
 
     From the first and second fundamental forms: do Carmo, "Differential
     Geometry of Curves and Surfaces", 1976, section 3-3.
     """
-    d = surface.derivatives(uv, 2)
-    su, sv = d[1, 0], d[0, 1]
-    normal = unit_cross(su, sv)
+    normal = unit_cross(np.ascontiguousarray(su), np.ascontiguousarray(sv))
     e, f, g = _dot(su, su), _dot(su, sv), _dot(sv, sv)
-    l, m, n = _dot(d[2, 0], normal), _dot(d[1, 1], normal), _dot(d[0, 2], normal)  # noqa: E741 - the book's names
+    l, m, n = _dot(suu, normal), _dot(suv, normal), _dot(svv, normal)  # noqa: E741 - the book's names
     area = e * g - f * f
     safe = np.where(area > 0, area, np.nan)
     gaussian = (l * n - m * m) / safe

@@ -11,15 +11,28 @@ from typing import Any, cast
 
 import numpy as np
 
+from arabesque.cages import Cage, Skin, deliver_cage, side_places
 from arabesque.errors import FileProblem
 from arabesque.files import readable, written
-from arabesque.geometry import Curve, Elementary, ElementaryKind, Face, Sketch, Surface, Trim, split_surface, tessellate
+from arabesque.geometry import (
+    Curve,
+    Elementary,
+    ElementaryKind,
+    Face,
+    Sketch,
+    Surface,
+    Trim,
+    edge_curve,
+    split_surface,
+    tessellate,
+)
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, write_mesh
 from arabesque.shapes import Sampled, Shape, can
 from arabesque.solid.drawing import write_drawing
 from arabesque.solid.worker import KernelWorker
 
+NamedPart = tuple[str, Surface | Curve | Cage]
 FULL_SHARE = 1 - 1e-6
 STEP_SUFFIXES = (".step", ".stp")
 IGES_SUFFIXES = (".iges", ".igs")
@@ -106,19 +119,21 @@ def deliverable(shape: Shape) -> bool:
     return isinstance(shape, Curve | Sketch) or can(shape, Sampled)
 
 
-def _parts(shape: Shape) -> Sequence[Surface | Curve]:
+def _parts(shape: Shape) -> Sequence[Surface | Curve | Cage]:
+    if isinstance(shape, Cage):
+        return (shape,)
     if isinstance(shape, Sketch):
         return shape.curves
     return shape.patches() if can(shape, Sampled) else (cast(Curve, shape),)
 
 
-def fit_for_iges(parts: Sequence[tuple[str, Surface | Curve]]) -> tuple[list[tuple[str, Surface | Curve]], list[str]]:
+def fit_for_iges(parts: Sequence[NamedPart]) -> tuple[list[NamedPart], list[str]]:
     """Named parts as IGES 5.3 can hold them, and in words what had to change.
 
     Its texts are ASCII ("IGES/PDES 5.3", section 2.2.2.3), so that other letters would be lost or come back as wrong
     ones; and a torus that is closed both ways comes back as an invalid face.
     """
-    made: list[tuple[str, Surface | Curve]] = []
+    made: list[NamedPart] = []
     notes = []
     for number, (name, part) in enumerate(parts, 1):
         plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().strip()
@@ -209,10 +224,39 @@ def _mesh(surfaces: list[Surface], chord: float, progress: Progress) -> Scan:
     return Scan(np.concatenate(points), np.concatenate(triangles))
 
 
-def _record(shape: Surface | Curve) -> dict[str, Any]:
+def _record(shape: Surface | Curve | Cage) -> dict[str, Any]:
+    if isinstance(shape, Cage):
+        return skin_record(deliver_cage(shape).skin)
     if isinstance(shape, Elementary):
         return {"of": shape.kind.value, "frame": shape.frame, "sizes": shape.sizes, "bounds": shape.bounds}
     return {"degree": shape.degree, "knots": shape.knots, "points": shape.points, "weights": shape.weights}
+
+
+def skin_record(skin: Skin, solid: bool = True) -> dict[str, Any]:
+    """Faces with their shared edges as the kernel's worker takes them; where it is closed, a solid if asked for."""
+    lines = [edge_curve(skin.surfaces[number], side) for number, side in skin.lines]
+    flat = []
+    for (number, side, edge), (start, end) in zip(skin.uses, skin.ways, strict=True):
+        low, high = skin.spans[edge]
+        sign = 1.0 if end > start else -1.0
+        # where the line is at parameter 0 of the edge, and which way it goes
+        (at,) = side_places(skin.surfaces[number], int(side), np.array([start - sign * low]))
+        way = (sign, 0.0) if side in (0, 2) else (0.0, sign)
+        assert np.isclose(abs(end - start), high - low)
+        flat.append((*at, *way))
+    return {
+        "of": "shell",
+        "surfaces": [_record(surface) for surface in skin.surfaces],
+        "curves": [_record(line) for line in lines],
+        "corners": skin.corners,
+        "edges": skin.edges,
+        "spans": skin.spans,
+        "uses": skin.uses,
+        "flat": np.array(flat),
+        "turned": skin.turned,
+        "closed": skin.closed,
+        "solid": solid,
+    }
 
 
 def _face(record: dict[str, Any]) -> tuple[str, Surface]:

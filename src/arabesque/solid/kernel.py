@@ -45,7 +45,7 @@ from OCP.Standard import (
 )
 from OCP.StdFail import StdFail_NotDone
 from OCP.STEPCAFControl import STEPCAFControl_Reader, STEPCAFControl_Writer
-from OCP.STEPControl import STEPControl_AsIs, STEPControl_Controller, STEPControl_Writer
+from OCP.STEPControl import STEPControl_AsIs, STEPControl_Controller, STEPControl_Reader, STEPControl_Writer
 from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
@@ -57,6 +57,7 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool
 from arabesque import __version__
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
+from arabesque.solid import shells
 
 PLACES_PER_EDGE = 33
 KERNEL_ERRORS = (
@@ -247,6 +248,8 @@ def _document_of(items: list[tuple[str, dict[str, Any]]]) -> TDocStd_Document:
 
 def _shape(name: str, record: dict[str, Any]) -> Any:
     """A face or an edge, valid."""
+    if record.get("of") == "shell":
+        return _checked_shell(name, record)
     if "of" in record:
         made = BRepBuilderAPI_MakeFace(true_surface(record), *_bounds(record), SURFACE_TOLERANCE)
         what = "face"
@@ -259,6 +262,21 @@ def _shape(name: str, record: dict[str, Any]) -> Any:
     if not made.IsDone() or not BRepCheck_Analyzer(made.Shape()).IsValid():
         raise KernelProblem(f"'{name}' does not make a valid {what}", "Look for folded or collapsed control rows in it")
     return made.Shape()
+
+
+def _checked_shell(name: str, record: dict[str, Any]) -> Any:
+    made = shells.shell(record, spline_surface, spline_curve)
+    if not BRepCheck_Analyzer(made).IsValid():
+        raise KernelProblem(f"'{name}' does not make a valid body", "Look for folded faces in it")
+    return made
+
+
+def body_facts(path: str) -> list[dict[str, Any]]:
+    """What the bodies of a STEP file are: see ``shells.facts``, one record a free shape."""
+    reader = STEPControl_Reader()
+    if reader.ReadFile(path) != IFSelect_RetDone or not reader.TransferRoots():
+        raise FileProblem(f"{Path(path).name} cannot be read as STEP", "Export it again from its source")
+    return [shells.facts(reader.Shape(k)) for k in range(1, reader.NbShapes() + 1)]
 
 
 def _sign(writer: STEPCAFControl_Writer) -> None:

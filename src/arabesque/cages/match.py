@@ -1,0 +1,226 @@
+"""A border of a cage brought onto a line, with the tangent plane of what lies beyond it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import IntEnum
+from typing import NamedTuple, Protocol
+
+import numpy as np
+from scipy.sparse import csr_array, diags_array, hstack, vstack
+from scipy.sparse.linalg import lsqr
+
+from arabesque.arrays import Bools, Floats, Ints, tree_of, unit
+from arabesque.cages.cage import Cage
+from arabesque.cages.net import ENDS
+from arabesque.cages.quads import CageProblem
+from arabesque.cages.stencils import DU, DV, PLACE, Stencils, make_stencils
+from arabesque.geometry import Curve, Rim
+
+PLACES_AN_EDGE = 5
+ROUNDS = 6
+STAYS = 1e-3
+LINE_PLACES = 400
+
+
+class Order(IntEnum):
+    """How a border meets what it is matched to.
+
+    There is no more: on its border a cage's surface has no curvature across, whatever its points.
+    """
+
+    POSITION = 0
+    TANGENT = 1
+
+
+class Beyond(NamedTuple):
+    """What lies at places of a line: (n, 3) places, and where they are known (n, 3) normals."""
+
+    places: Floats
+    normals: Floats | None
+
+
+class Target(Protocol):
+    """A line that a border can be matched to."""
+
+    def nearest(self, places: Floats) -> Beyond: ...
+
+    @property
+    def most(self) -> Order: ...
+
+
+class OnCurve:
+    """A curve: only places are known of it."""
+
+    most = Order.POSITION
+
+    def __init__(self, curve: Curve) -> None:
+        self._curve = curve
+        self._at = np.linspace(*curve.domain, LINE_PLACES)
+        self._tree = tree_of(curve.at(self._at))
+
+    def nearest(self, places: Floats) -> Beyond:
+        """The nearest places of the curve."""
+        t = self._at[self._tree.query(places)[1]]
+        for _ in range(4):
+            d = self._curve.derivatives(t, 1)
+            step = np.einsum("nc,nc->n", places - d[0], d[1]) / np.maximum(np.einsum("nc,nc->n", d[1], d[1]), 1e-300)
+            t = np.clip(t + step, *self._curve.domain)
+        return Beyond(self._curve.at(t), None)
+
+
+class OnRim:
+    """A border of a patch."""
+
+    most = Order.TANGENT
+
+    def __init__(self, rim: Rim) -> None:
+        self._rim = rim
+        self._at = np.linspace(0, 1, LINE_PLACES)
+        self._tree = tree_of(rim.surface.at(rim.places(self._at)))
+
+    def nearest(self, places: Floats) -> Beyond:
+        """The nearest places of the border, and the normals of its patch there."""
+        t = self._at[self._tree.query(places)[1]]
+        for _ in range(4):
+            uv, ways = self._rim.places(t), self._rim.ways(t)
+            d = self._rim.surface.derivatives(uv, 1)
+            along = d[1, 0] * ways[:, :1] + d[0, 1] * ways[:, 1:]
+            gap = places - d[0, 0]
+            t = np.clip(t + np.einsum("nc,nc->n", gap, along) / np.maximum(
+                np.einsum("nc,nc->n", along, along), 1e-300), 0, 1)  # fmt: skip
+        uv = self._rim.places(t)
+        return Beyond(self._rim.surface.at(uv), self._rim.surface.normals(uv))
+
+
+class OnCage:
+    """A border of another cage, closed or a part."""
+
+    most = Order.TANGENT
+
+    def __init__(self, cage: Cage, halves: Ints) -> None:
+        self._cage, self._halves = cage, np.asarray(halves, dtype=np.int64)
+        share = np.linspace(0, 1, 17)
+        self._half, self._share = np.repeat(self._halves, len(share)), np.tile(share, len(halves))
+        self._tree = tree_of(cage.at(self._half // 4, self._uv(self._half, self._share)))
+
+    @staticmethod
+    def _uv(half: Ints, share: Floats) -> Floats:
+        start, end = ENDS[half % 4], ENDS[(half % 4 + 1) % 4]
+        return np.asarray(start + share[:, None] * (end - start))
+
+    def nearest(self, places: Floats) -> Beyond:
+        """The nearest places of the border, and the normals of the cage there."""
+        found = self._tree.query(places)[1]
+        half, t = self._half[found], self._share[found]
+        for _ in range(4):
+            d = self._cage.derivatives(half // 4, self._uv(half, t), 1)
+            way = ENDS[(half % 4 + 1) % 4] - ENDS[half % 4]
+            along = d[DU] * way[:, :1] + d[DV] * way[:, 1:]
+            size = np.maximum(np.einsum("nc,nc->n", along, along), 1e-300)
+            t = np.clip(t + np.einsum("nc,nc->n", places - d[PLACE], along) / size, 0, 1)
+        uv = self._uv(half, t)
+        return Beyond(self._cage.at(half // 4, uv), self._cage.normals(half // 4, uv))
+
+
+@dataclass(frozen=True, eq=False)
+class Matched:
+    """A matched cage and what is left, at its worst: gap in mm, and angle in degrees where that was asked for.
+    moved: mm, how far its surface moved behind the rows that were let go."""
+
+    cage: Cage
+    gap: float
+    angle: float | None
+    moved: float
+
+
+def match_border(cage: Cage, halves: Ints, target: Target, order: Order, rows: int | None = None) -> Matched:
+    """The cage with a part of its border on a line, meeting what lies there in an order of continuity.
+
+    rows: how many rows of points from the border on may move; as many as the order asks for by default. What is not
+    asked for stays as near as it can. Raises CageProblem for a line that does not know the order.
+    """
+    quads = cage.quads
+    halves = np.asarray(halves, dtype=np.int64)
+    if not len(halves) or not quads.border[halves].all():
+        raise CageProblem("Only a border is matched", "Take edges with a face on one side only")
+    if order > target.most:
+        raise CageProblem("A curve has no tangent plane", "Match the position only, or to an edge of a patch")
+    free = _rows_from(cage, halves, int(order) + 1 if rows is None else rows)
+    stencils, side = _border_stencils(cage, halves)
+    before = cage
+    for _ in range(ROUNDS):
+        cage = _step(cage, stencils, side, target, order, free)
+    gap, angle = _left(cage, stencils, target, order)
+    moved = float(np.linalg.norm(cage.limit - before.limit, axis=1)[~free].max(initial=0.0))
+    return Matched(cage, gap, angle, moved)
+
+
+def _rows_from(cage: Cage, halves: Ints, rows: int) -> Bools:
+    """(n,) the points of the border and of the rows behind it."""
+    quads = cage.quads
+    free = np.zeros(quads.count, dtype=bool)
+    free[quads.starts[halves]] = free[quads.ends[halves]] = True
+    for _ in range(rows - 1):
+        touched = free[quads.faces].any(axis=1)
+        free[quads.faces[touched]] = True
+    return free
+
+
+def _border_stencils(cage: Cage, halves: Ints) -> tuple[Stencils, Ints]:
+    """Places along border half-edges with derivatives, and which side of its face each lies on."""
+    share = ((np.arange(PLACES_AN_EDGE) + 0.5) / PLACES_AN_EDGE)[None, :, None]
+    start, end = ENDS[halves % 4], ENDS[(halves % 4 + 1) % 4]
+    uv = (start[:, None] + share * (end - start)[:, None]).reshape(-1, 2)
+    face = np.repeat(halves // 4, PLACES_AN_EDGE)
+    return make_stencils(cage.quads, face, uv, 1), np.repeat(halves % 4, PLACES_AN_EDGE)
+
+
+def _facing(found: Floats, normals: Floats) -> Floats:
+    """(n,) 1 where the patch beyond looks to the cage's side, else -1."""
+    up = np.cross(found[DU], found[DV])
+    return np.where(np.einsum("nc,nc->n", up, normals) < 0, -1.0, 1.0)
+
+
+def _step(cage: Cage, stencils: Stencils, side: Ints, target: Target, order: Order, free: Bools) -> Cage:
+    n = cage.quads.count
+    found = stencils.apply(cage.points)
+    beyond = target.nearest(found[PLACE])
+    place = stencils.matrix(PLACE, n)
+    nothing = csr_array(place.shape)
+    rows = [hstack([place if k == axis else nothing for k in range(3)]) for axis in range(3)]
+    right = [beyond.places[:, axis] - found[PLACE][:, axis] for axis in range(3)]
+    if order >= Order.TANGENT:
+        assert beyond.normals is not None
+        up = beyond.normals * _facing(found, beyond.normals)[:, None]
+        slope = _inwards(stencils, side, n)
+        rows.append(hstack([diags_array(up[:, k]) @ slope for k in range(3)]))
+        right.append(-np.einsum("nc,nc->n", up, slope @ cage.points))
+    columns = np.flatnonzero(np.tile(free, 3))
+    system = vstack(rows, format="csc")[:, columns]
+    stays = STAYS * diags_array(np.ones(len(columns)))
+    solved = lsqr(vstack([system, stays], format="csr"), np.concatenate([*right, np.zeros(len(columns))]),
+                  atol=1e-13, btol=1e-13, iter_lim=4000)[0]  # fmt: skip
+    move = np.zeros(3 * n)
+    move[columns] = solved
+    return cage.with_points(cage.points + move.reshape(3, n).T)
+
+
+def _inwards(stencils: Stencils, side: Ints, n: int) -> csr_array:
+    """(k, n) the derivatives inwards across the border: along v or along u, by the side."""
+    sign = np.where((side == 0) | (side == 3), 1.0, -1.0)
+    along_v = side % 2 == 0
+    one, other = stencils.matrix(DV, n), stencils.matrix(DU, n)
+    return csr_array(diags_array(sign * along_v) @ one + diags_array(sign * ~along_v) @ other)
+
+
+def _left(cage: Cage, stencils: Stencils, target: Target, order: Order) -> tuple[float, float | None]:
+    """The widest gap, mm, and the largest angle, degrees."""
+    found = stencils.apply(cage.points)
+    beyond = target.nearest(found[PLACE])
+    gap = float(np.linalg.norm(beyond.places - found[PLACE], axis=1).max())
+    if order < Order.TANGENT or beyond.normals is None:
+        return gap, None
+    up = unit(np.cross(found[DU], found[DV]))
+    turned = up - beyond.normals * _facing(found, beyond.normals)[:, None]
+    return gap, float(np.degrees(np.linalg.norm(turned, axis=1)).max())

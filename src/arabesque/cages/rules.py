@@ -1,0 +1,99 @@
+"""The rules of Catmull and Clark, with sharp edges, corners and borders, as sparse matrices."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from scipy.sparse import coo_array, csr_array, vstack
+
+from arabesque.arrays import Bools, Ints
+from arabesque.cages.quads import CORNER, CREASE, Quads
+
+CHILD_CORNERS = ((0, 0), (1, 0), (1, 1), (0, 1))
+"""Where the four parts of a face lie in it: part i holds its point i, and runs the way the face does."""
+
+
+class Step(NamedTuple):
+    """One step of subdivision. faces, cut: (4 m, 4), the four parts of face f at 4 f. matrix: (points after, points
+    before); first come the points as they were, then those of the edges, then those of the faces. held: (points
+    after,)."""
+
+    faces: Ints
+    cut: Bools
+    held: Bools
+    matrix: csr_array
+
+
+def subdivided(faces: Ints, cut: Bools, held: Bools) -> Step:
+    """One step over quads that may be a part of a net.
+
+    faces: (m, 4). cut: (m, 4) sides that are sharp or border. held: (n,) points that stay.
+    Catmull and Clark, "Recursively generated B-spline surfaces on arbitrary topological meshes", CAD 10, 1978; sharp
+    edges: Hoppe et al., "Piecewise smooth surface reconstruction", SIGGRAPH 1994, and DeRose, Kass and Truong,
+    "Subdivision surfaces in character animation", SIGGRAPH 1998. Points whose faces are not all there get places
+    that mean nothing.
+    """
+    n, m = len(held), len(faces)
+    starts, ends = faces.ravel(), np.roll(faces, -1, axis=1).ravel()
+    low, high = np.minimum(starts, ends), np.maximum(starts, ends)
+    keys, edge_of = np.unique(low * n + high, return_inverse=True)
+    a, b = np.divmod(keys, n)
+    e = len(keys)
+    cut_edge = np.zeros(e, dtype=bool)
+    cut_edge[edge_of[cut.ravel()]] = True
+    face_of = np.repeat(np.arange(m), 4)
+    to_faces = csr_array((np.full(4 * m, 0.25), (face_of, starts)), shape=(m, n))
+    # edges: the middle, or where it is smooth the mean of ends and both face points
+    lone = np.bincount(edge_of, minlength=e) < 2
+    smooth = ~(cut_edge | lone)
+    weight = np.where(smooth, 0.25, 0.5)
+    rows = np.arange(e)
+    ends_part = coo_array((np.concatenate([weight, weight]), (np.concatenate([rows, rows]), np.concatenate([a, b]))))
+    beside = coo_array((np.where(smooth[edge_of], 0.25, 0.0), (edge_of, face_of)), shape=(e, m)).tocsr()
+    to_edges = _sized(ends_part, e, n) + beside @ to_faces
+    # points
+    count = np.bincount(starts, minlength=n)
+    cuts = np.bincount(np.concatenate([a[cut_edge], b[cut_edge]]), minlength=n)
+    kind = np.where(held, CORNER, np.minimum(cuts, CORNER))
+    inside = kind < CREASE
+    own = np.where(inside, (count - 2) / np.maximum(count, 1), np.where(kind == CREASE, 0.75, 1.0))
+    share = np.where(inside[starts], 1.0 / np.maximum(count[starts], 1) ** 2, 0.0)
+    to_points = coo_array((own, (np.arange(n), np.arange(n))), shape=(n, n)).tocsr()
+    to_points = to_points + coo_array((share, (starts, ends)), shape=(n, n)).tocsr()
+    to_points = to_points + coo_array((share, (starts, face_of)), shape=(n, m)).tocsr() @ to_faces
+    from_, to_ = np.concatenate([a, b])[np.tile(cut_edge, 2)], np.concatenate([b, a])[np.tile(cut_edge, 2)]
+    along = np.where(kind[from_] == CREASE, 0.125, 0.0)
+    to_points = to_points + coo_array((along, (from_, to_)), shape=(n, n)).tocsr()
+    matrix = vstack([to_points, to_edges, to_faces], format="csr")
+    matrix.eliminate_zeros()
+    on_edge = (n + edge_of).reshape(m, 4)
+    middle = n + e + np.arange(m)
+    children = np.empty((m, 4, 4), dtype=np.int64)
+    child_cut = np.zeros((m, 4, 4), dtype=bool)
+    for i in range(4):
+        # each part in the face's own order, so that its parameters run as the face's do
+        children[:, i, i] = faces[:, i]
+        children[:, i, (i + 1) % 4] = on_edge[:, i]
+        children[:, i, (i + 2) % 4] = middle
+        children[:, i, (i + 3) % 4] = on_edge[:, (i + 3) % 4]
+        child_cut[:, i, i] = cut[:, i]
+        child_cut[:, i, (i + 3) % 4] = cut[:, (i + 3) % 4]
+    stays = np.zeros(n + e + m, dtype=bool)
+    stays[:n] = held
+    return Step(children.reshape(-1, 4), child_cut.reshape(-1, 4), stays, matrix)
+
+
+def _sized(matrix: coo_array, rows: int, columns: int) -> csr_array:
+    return coo_array((matrix.data, matrix.coords), shape=(rows, columns)).tocsr()
+
+
+def refined(quads: Quads) -> tuple[Quads, csr_array]:
+    """The quads after one step over all faces, and the (after, before) matrix of the points; the surface stays."""
+    step = subdivided(quads.faces, quads.cut.reshape(-1, 4), quads.held)
+    n = quads.count
+    sharp = np.flatnonzero(quads.sharp_edges)
+    middles = n + sharp
+    ends = quads.edges[sharp]
+    halves = np.concatenate([np.column_stack([ends[:, 0], middles]), np.column_stack([ends[:, 1], middles])])
+    return Quads(step.faces, halves, quads.corners, step.matrix.shape[0]), step.matrix

@@ -1,0 +1,104 @@
+"""The net of a cage as the eye of a modeler reads it: legs, bends along rows, folded faces, irregular points."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from arabesque.arrays import Bools, Ints, unit
+from arabesque.cages import Cage
+from arabesque.checking.net import MOST_BEND, UNEVEN
+
+
+LOOKS_AWAY = -0.2
+"""Cosine between neighbouring faces from which on one of them is folded over."""
+
+
+@dataclass(frozen=True, eq=False)
+class CageNet:
+    """How evenly a cage's net runs, at its worst places.
+
+    leg: the largest ratio of neighbouring legs of a row, leg_at its point. bend: the largest turn of a row at a
+    point, seen along the surface's normal, degrees, bend_at its point. folded: (f,) faces with a corner that is
+    turned over, or whose surface is. irregular: how many points inside have so many faces.
+    """
+
+    leg: float
+    leg_at: int
+    bend: float
+    bend_at: int
+    folded: Bools
+    irregular: dict[int, int]
+
+    @property
+    def fair(self) -> bool:
+        """True for a net that can be worked with: no fold, legs within a factor of 2, no turn over 30°."""
+        return not self.folded.any() and self.leg <= UNEVEN and self.bend <= MOST_BEND
+
+    def as_record(self) -> dict[str, object]:
+        """Plain numbers for a report."""
+        return {
+            "leg": self.leg,
+            "bend": self.bend,
+            "folded": int(self.folded.sum()),
+            "irregular": {str(n): count for n, count in self.irregular.items()},
+        }
+
+
+def read_cage_net(cage: Cage) -> CageNet:
+    """Measure how evenly a cage's net runs; independent of its size and place."""
+    quads = cage.quads
+    frames = cage.frames()
+    leg, leg_at, bend, bend_at = 1.0, 0, 0.0, 0
+    middle, first, last = row_triples(cage)
+    if len(middle):
+        steps = [cage.points[middle] - cage.points[first], cage.points[last] - cage.points[middle]]
+        sizes = [np.linalg.norm(step, axis=1) for step in steps]
+        ratio = np.maximum(*sizes) / np.maximum(np.minimum(*sizes), 1e-300)
+        leg, leg_at = float(ratio.max()), int(middle[ratio.argmax()])
+        up = frames.normals[middle]
+        flat = [step - np.einsum("nc,nc->n", step, up)[:, None] * up for step in steps]
+        across = np.einsum("nc,nc->n", np.cross(*flat), up)
+        turn = np.degrees(np.abs(np.arctan2(across, np.einsum("nc,nc->n", *flat))))
+        bend, bend_at = float(turn.max()), int(middle[turn.argmax()])
+    inside = quads.valence[quads.irregular & ~quads.on_border]
+    counted = {int(n): int((inside == n).sum()) for n in np.unique(inside)}
+    return CageNet(leg, leg_at, bend, bend_at, folded_faces(cage), counted)
+
+
+def row_triples(cage: Cage) -> tuple[Ints, Ints, Ints]:
+    """(k,) points in the middle of three that follow each other straight along a row, and those before and after;
+    none across a sharp edge, nor at irregular points."""
+    quads = cage.quads
+    middle, first, last = [], [], []
+    for row in quads.rows[0]:
+        a, b, c = row[:-2], row[1:-1], row[2:]
+        if row[0] == row[-1] and len(row) > 3:
+            a, b, c = (np.append(part, extra) for part, extra in ((a, row[-2]), (b, row[0]), (c, row[1])))
+        first.append(a)
+        middle.append(b)
+        last.append(c)
+    if not middle:
+        return (np.empty(0, dtype=np.int64),) * 3
+    one, two, three = np.concatenate(first), np.concatenate(middle), np.concatenate(last)
+    # a row that crosses a sharp line is two rows
+    keys = quads.edges[:, 0] * quads.count + quads.edges[:, 1]
+    low, high = np.minimum(one, two), np.maximum(one, two)
+    on_line = quads.edge_cut[np.searchsorted(keys, low * quads.count + high)]
+    fine = (quads.cuts[two] == 0) | ((quads.cuts[two] == 2) & on_line)
+    return two[fine], one[fine], three[fine]
+
+
+def folded_faces(cage: Cage) -> Bools:
+    """(f,) faces with a corner that is turned over, or that look away from a face that they go smoothly on in."""
+    corners = cage.points[cage.faces]
+    after, before = np.roll(corners, -1, axis=1), np.roll(corners, 1, axis=1)
+    turned = np.cross(after - corners, before - corners)
+    up = unit(np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1]))
+    found: Bools = (np.einsum("fkc,fc->fk", turned, up) < 0).any(axis=1)
+    half = np.flatnonzero(~cage.quads.cut)
+    one, other = half // 4, cage.quads.twins[half] // 4
+    away = np.einsum("nc,nc->n", up[one], up[other]) < LOOKS_AWAY
+    found[one[away]] = True
+    return found
