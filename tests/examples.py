@@ -7,6 +7,8 @@ import numpy as np
 import trimesh
 
 from arabesque.arrays import Floats, Ints
+from arabesque.cages import Cage
+from arabesque.cages.through import grid_faces as grid_quads
 from arabesque.demo import Heron, Simulated, simulate
 from arabesque.geometry import (
     Curve,
@@ -105,6 +107,9 @@ def every_kind() -> Document:
         "face": Face(patch.degree, patch.knots, patch.points + np.array([0, 0, 40.0]), None, corner),
         "true shape": rod,
         "patchwork": Patchwork((along, rod.moved(motion(shift=[90, 60, 0])))),
+        "cage": Cage.of(
+            [[x, y, 70 + 0.01 * x * y] for x in (5.0, 25, 45, 65) for y in (5.0, 30, 55)], grid_quads(3, 2)
+        ),
         "sketch": sketch,
         "regions": Regions(np.arange(len(scan.triangles)) % 2, (Region(), Region())),
         "lines": LineSet.of([np.array([[5.0, 60, 3], [20, 80, 3], [40, 95, 3]])], [False]),

@@ -30,10 +30,11 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from arabesque.arrays import Bools
+from arabesque.cages import Cage
 from arabesque.checking import BothWays, Join, find_joins, measure_both_ways
 from arabesque.curve_files import read_curves
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.fitting import Borders, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
+from arabesque.fitting import Borders, CageFit, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
 from arabesque.geometry import Surface
 from arabesque.model import (
     SUFFIX,
@@ -61,6 +62,7 @@ from arabesque.recipes import (
 from arabesque.recipes.patch_on_scan import CALM_SIDES
 from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.script_base import AnyItem
+from arabesque.script_cages import Cages
 from arabesque.script_curves import ShapesCurves
 from arabesque.script_trace import Traces
 from arabesque.shapes import Rimmed, Sampled, can
@@ -83,7 +85,7 @@ _KINDS = {
 }
 
 
-class Project(Traces, ShapesCurves):
+class Project(Traces, ShapesCurves, Cages):
     """A project without a window.
 
     Items are values: what a method returns tells of the state at that
@@ -100,6 +102,7 @@ class Project(Traces, ShapesCurves):
         self._fits: dict[str, PatchFit] = {}
         self._traced: dict[str, FittedCurve] = {}
         self._networks: dict[str, NetworkFit] = {}
+        self._cage_fits: dict[str, CageFit] = {}
 
     def __enter__(self) -> Project:
         return self
@@ -200,17 +203,21 @@ class Project(Traces, ShapesCurves):
         items: Iterable[AnyItem] | None = None,
         unit: str = "mm",
         chord: float = 0.05,
+        quads: bool = False,
     ) -> list[str]:
-        """Write patches and curves (all of them, unless some are given), with live mirror images.
+        """Write patches, cages and curves (all of them, unless some are given), with live mirror images.
 
         Returns what had to be written otherwise than it is, in words.
 
         The suffix says what kind of file: .step, .igs, drawings of flat curves
-        as .dxf, .svg, or triangles within ``chord`` mm as .stl, .obj, .ply. The numbers in it are in ``unit``.
+        as .dxf, .svg, or triangles within ``chord`` mm as .stl, .obj, .ply; with ``quads`` the nets of cages as .obj.
+        The numbers in it are in ``unit``.
         """
         kind = _KINDS.get(Path(path).suffix.lower())
         if kind is None:
             raise FileProblem(f"{Path(path).name}: not a kind of file known here", f"Use {', '.join(_KINDS)}")
+        if quads and kind is FileKind.OBJ:
+            kind = FileKind.CAGE
         if items is None:
             items = [item for item in self.items if deliverable(item.shape)]
         shapes = [(item.name, item.shape) for item in self.document.with_images(list(items))]
@@ -328,6 +335,13 @@ class Project(Traces, ShapesCurves):
         """Let anything have a live mirror image at the twin plane; returns the image, which follows."""
         self._do(edits.twins.mirrored_live(self.document, self.item(item.id)))
         return self.document.images_of(self.item(item.id))[0]
+
+    def match(self, item: AnyItem, where: Any, to: Any, order: int = 1) -> Any:
+        """Bring an end of a curve (where: ``at_end``) or border edges of a cage (where: (k, 2) of them) to something
+        else: see ``match_end`` and ``match_border``."""
+        if isinstance(self.item(item.id).shape, Cage):
+            return self.match_border(item, where, to, order)
+        return self.match_end(item, where, to, order)
 
     def compare(self, items: Iterable[AnyItem] | None = None) -> BothWays:
         """Distances of patches (all, unless some are given) and the reference scan, in both directions.

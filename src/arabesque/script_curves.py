@@ -44,7 +44,7 @@ class ShapesCurves(Lends):
         self._do(edits.items.reshaped(self.document, now, words, shape))
         return self.item(item.id)
 
-    def match(self, curve: AnyItem, at_end: bool, to: tuple[AnyItem, ArrayLike], order: int = 1) -> AnyItem:
+    def match_end(self, curve: AnyItem, at_end: bool, to: tuple[AnyItem, ArrayLike], order: int = 1) -> AnyItem:
         """Bring an end of a curve to an end of another, or to a patch's edge, with G0, G1 or G2. to: the item, and a
         (3,) place near its end or on its edge."""
         end = EndOf(self.item(to[0].id).id, np.array(to[1], dtype=float))

@@ -12,6 +12,7 @@ import numpy as np
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.fitting import Borders
 from arabesque.model import (
+    KINDS,
     Document,
     Item,
     Work,
@@ -248,6 +249,13 @@ class FormatsTest(unittest.TestCase):
         again = rebuilt(document.with_tolerance(0.6))
         self.assertEqual({item.trouble for item in again}, {""})
         np.testing.assert_allclose(again[loft.id].shape.points, loft.shape.points, atol=1e-6)
+
+    def test_the_kinds_before_there_were_cages(self) -> None:
+        """Format 8: one item of each."""
+        document = load_project(self.FORMATS / "8.arabesque").document
+        wanted = [kind.word for kind in KINDS if kind.word != "cage"]
+        self.assertEqual([item.id for item in document], wanted)
+        self.assertFalse(any_stale(document))
 
     def test_true_shapes_twins_versions_and_trims(self) -> None:
         document = load_project(self.FORMATS / "4.arabesque").document

@@ -75,6 +75,11 @@ class Cage:
         return outward(stencils, self.quads, self.points, stencils.apply(self.points))
 
     @cached_property
+    def pairs(self) -> dict[tuple[bytes, float, float], Ints | None]:
+        """Mirror images of points that were looked for: see ``symmetry.mirror_pairs``."""
+        return {}
+
+    @cached_property
     def limit(self) -> Floats:
         """(n, 3) where the points come to lie."""
         return point_stencils(self.quads).apply(self.points)[PLACE]

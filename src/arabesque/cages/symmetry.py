@@ -7,8 +7,11 @@ import numpy as np
 from arabesque.arrays import Floats, Ints, tree_of
 from arabesque.cages.cage import Cage
 from arabesque.cages.edits.join import on_plane
+from arabesque.cages.quads import CageProblem
 from arabesque.geometry import Plane
 
+REACH = 2e-2
+"""As ``SAME``, for a net that is to be made alike."""
 SAME = 1e-4
 """Of a cage's size: an image so near to a point is that point."""
 
@@ -16,6 +19,13 @@ SAME = 1e-4
 def mirror_pairs(cage: Cage, plane: Plane, reach: float = SAME) -> Ints | None:
     """(n,) for each point the one that is its mirror image, itself on the plane; None where the net has no such
     pairs. reach: share of the cage's size within which an image is looked for."""
+    key = plane.normal.tobytes(), plane.offset, reach
+    if key not in cage.pairs:
+        cage.pairs[key] = _pairs(cage, plane, reach)
+    return cage.pairs[key]
+
+
+def _pairs(cage: Cage, plane: Plane, reach: float) -> Ints | None:
     size = float(np.linalg.norm(np.ptp(cage.points, axis=0)))
     away, number = tree_of(cage.points).query(plane.mirrored(cage.points), distance_upper_bound=reach * size)
     if not np.isfinite(away).all() or (number[number] != np.arange(len(number))).any():
@@ -58,6 +68,20 @@ def symmetric(points: Floats, plane: Plane, pairs: Ints, before: Floats | None =
     made[first] = lead
     made[second] = plane.mirrored(lead)
     return made
+
+
+def kept_alike(cage: Cage, plane: Plane, before: Cage | None = None) -> Cage:
+    """The cage alike on both sides of a plane again after an edit; before: it before the edit, alike.
+
+    Raises CageProblem where its net has no pairs.
+    """
+    led_by = before if before is not None and before.quads is cage.quads else None
+    pairs = mirror_pairs(cage if led_by is None else led_by, plane, REACH)
+    if pairs is None:
+        raise CageProblem(
+            "The cage is not alike on both sides of the twin plane", "Make one half the image of the other first"
+        )
+    return cage.with_points(symmetric(cage.points, plane, pairs, None if led_by is None else led_by.points))
 
 
 def is_symmetric(cage: Cage, plane: Plane) -> bool:

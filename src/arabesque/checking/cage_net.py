@@ -10,7 +10,6 @@ from arabesque.arrays import Bools, Ints, unit
 from arabesque.cages import Cage
 from arabesque.checking.net import MOST_BEND, UNEVEN
 
-
 LOOKS_AWAY = -0.2
 """Cosine between neighbouring faces from which on one of them is folded over."""
 

@@ -1,5 +1,16 @@
 """The headless commands, one module each: ``WORD``, ``HELP``, ``arguments`` and ``run``."""
 
-from arabesque.headless import compare, network, patch, prepare, run_script, section, simulate, suggest
+from arabesque.headless import (
+    cage_convert,
+    cage_fit,
+    compare,
+    network,
+    patch,
+    prepare,
+    run_script,
+    section,
+    simulate,
+    suggest,
+)
 
-COMMANDS = (simulate, patch, suggest, section, network, prepare, compare, run_script)
+COMMANDS = (simulate, patch, suggest, section, network, cage_fit, cage_convert, prepare, compare, run_script)

@@ -9,6 +9,8 @@ from types import MappingProxyType
 from typing import Any, TypeVar
 
 from arabesque.arrays import Floats
+from arabesque.cages import Cage
+from arabesque.cages.symmetry import kept_alike
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Plane, Surface, Twin
 from arabesque.model.item import Item, Origin, cleaned, new_id
@@ -153,14 +155,15 @@ class Document:
         while the patch has the same control rows. A derived item is free from
         then on: its shape is no longer what its recipe makes.
         """
-        item = self.items[item_id]
+        item: Item[Any] = self.items[item_id]
         if item.recipe is not None:
             item = replace(item, recipe=None, made_of=(), trouble="")
-        if isinstance(shape, Surface):
-            before = item.shape if isinstance(item.shape, Surface) else None
+        if isinstance(shape, Surface | Cage):
+            before: Any = item.shape if type(item.shape) is type(shape) else None
+            tied: Any = shape
             if item.ties.twin is not None:
-                shape = item.ties.twin.kept(shape, self.plane_of(item), before)
-            if before is not None and before.points.shape != shape.points.shape:
+                shape = tied = _tied(shape, item.ties.twin, self.plane_of(item), before)
+            if before is not None and before.points.shape != tied.points.shape:
                 item = replace(item, ties=replace(item.ties, pins=frozenset()))
         return self.with_item(replace(item, shape=shape))
 
@@ -200,8 +203,8 @@ class Document:
     def tied_again(self, item_id: str, twin: Twin | None) -> Document:
         """The document with the control points of a patch tied, after the twin plane or the patch was changed."""
         item = self.items[item_id]
-        if twin is not None and isinstance(item.shape, Surface):
-            item = replace(item, shape=twin.kept(item.shape, self.plane_of(item)))
+        if twin is not None and isinstance(item.shape, Surface | Cage):
+            item = replace(item, shape=_tied(item.shape, twin, self.plane_of(item)))
         return self.with_item(replace(item, ties=replace(item.ties, twin=twin)))
 
     def with_plane(self, plane: Plane, layer_id: str | None = None) -> Document:
@@ -269,3 +272,8 @@ class Document:
         if wanted not in taken:
             return wanted
         return next(name for n in range(2, len(taken) + 3) if (name := f"{wanted} {n}") not in taken)
+
+
+def _tied(shape: Any, twin: Twin, plane: Plane, before: Any = None) -> Any:
+    """A patch or cage tied to its mirror image again; raises InvalidShape where it cannot be."""
+    return kept_alike(shape, plane, before) if isinstance(shape, Cage) else twin.kept(shape, plane, before)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
+from arabesque.cages import Cage
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Elementary, Face, Patchwork, Sketch, Surface
 from arabesque.reading import LineSet, Regions
@@ -27,6 +28,7 @@ KINDS = (
     Kind("face", Face, "Control points", lambda face: face.count),
     Kind("true shape", Elementary, "Control points", lambda shape: shape.count),
     Kind("patchwork", Patchwork, "Control points", lambda work: work.count),
+    Kind("cage", Cage, "Faces", lambda cage: cage.count),
     Kind("sketch", Sketch, "Elements", lambda sketch: sketch.count),
     Kind("regions", Regions, "Areas", lambda regions: len(regions.areas)),
     Kind("lines", LineSet, "Lines", lambda lines: lines.count),

@@ -57,7 +57,8 @@ _HEAD = ("tolerance", "unit", "reference", "layers", "plane")
 def array_name(array: AnyArray) -> str:
     """The name of an array's content: its SHA-256, with type and shape."""
     digest = hashlib.sha256(f"{array.dtype.str}{array.shape}".encode())
-    digest.update(np.ascontiguousarray(array).data.cast("B"))
+    if array.size:
+        digest.update(np.ascontiguousarray(array).data.cast("B"))
     return digest.hexdigest()
 
 

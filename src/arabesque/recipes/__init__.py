@@ -15,6 +15,7 @@ from arabesque.recipes.patch_on_scan import PatchOnScan
 from arabesque.recipes.region_shape import RegionShape
 from arabesque.recipes.section_curve import SectionCurve
 from arabesque.recipes.sides import Side, onto, reordered
+from arabesque.recipes.surfaces_of_cage import SurfacesOfCage
 
 RECIPES: tuple[type[Recipe], ...] = (
     PatchOnScan,
@@ -38,6 +39,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     DrawnOut,
     Turned,
     Pushed,
+    SurfacesOfCage,
 )
 
 __all__ = [
@@ -66,6 +68,7 @@ __all__ = [
     "SectionCurve",
     "SetOffCurve",
     "Side",
+    "SurfacesOfCage",
     "SweepAlong",
     "Turned",
     "onto",

@@ -12,6 +12,9 @@ from typing import Any, cast
 import numpy as np
 
 from arabesque.cages import Cage, Skin, deliver_cage, side_places
+from arabesque.cages.edits import merged
+from arabesque.cages.files import write_cage
+from arabesque.cages.mesh import cage_triangles
 from arabesque.errors import FileProblem
 from arabesque.files import readable, written
 from arabesque.geometry import (
@@ -47,6 +50,7 @@ class FileKind(Enum):
     IGES = ("IGES", ".igs")
     STL = ("STL triangles", ".stl")
     OBJ = ("OBJ triangles", ".obj")
+    CAGE = ("OBJ quads of cages", ".obj")
     PLY = ("PLY triangles", ".ply")
     DXF = ("DXF drawing of flat curves", ".dxf")
     SVG = ("SVG drawing of flat curves", ".svg")
@@ -91,16 +95,22 @@ def deliver(
     Returns what had to be written otherwise than it is, in words. A failure leaves an older file as it was. Raises
     FileProblem or KernelProblem.
     """
-    surfaces: list[Surface] = [patch for _, shape in items if can(shape, Sampled) for patch in shape.patches()]
-    if not items or (kind.is_mesh and not surfaces):
+    if not items or (kind.is_mesh and not any(can(shape, Sampled) for _, shape in items)):
         raise FileProblem("There is no surface to write", "Make or show a patch first")
+    if kind is FileKind.CAGE:
+        cages = [shape for _, shape in items if isinstance(shape, Cage)]
+        if not cages:
+            raise FileProblem("There is no cage to write", "Select one, or write surfaces as STEP")
+        write_cage(path, merged(cages), unit)
+        left = len(items) - len(cages)
+        return [f"{left} items that are no cages were left out"] if left else []
     if kind.is_flat:
         curves = [(name, part) for name, shape in items for part in _parts(shape) if isinstance(part, Curve)]
         write_drawing(path, curves, kind is FileKind.SVG, unit)
         return []
     with written(path) as beside:
         if kind.is_mesh:
-            write_mesh(beside, _mesh(surfaces, chord, progress), unit)
+            write_mesh(beside, _mesh([shape for _, shape in items], chord, progress), unit)
             return []
         parts = [(name, part) for name, shape in items for part in _parts(shape)]
         if kind is FileKind.IGES:
@@ -213,11 +223,15 @@ def shown_part(surface: Surface) -> Surface:
     return Face(part.degree, part.knots, part.points, part.weights, surface.trim)
 
 
-def _mesh(surfaces: list[Surface], chord: float, progress: Progress) -> Scan:
+def _mesh(shapes: Sequence[Shape], chord: float, progress: Progress) -> Scan:
+    sampled = [shape for shape in shapes if can(shape, Sampled)]
+    parts: list[Surface | Cage] = []
+    for shape in sampled:
+        parts += [shape] if isinstance(shape, Cage) else shape.patches()
     points, triangles, count = [], [], 0
-    for number, surface in enumerate(surfaces):
-        progress(number / len(surfaces), "Making triangles")
-        p, t = tessellate(surface, chord)
+    for number, part in enumerate(parts):
+        progress(number / len(parts), "Making triangles")
+        p, t = cage_triangles(part, chord) if isinstance(part, Cage) else tessellate(part, chord)
         points.append(p)
         triangles.append(t + count)
         count += len(p)
