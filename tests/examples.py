@@ -108,7 +108,7 @@ def every_kind() -> Document:
         "true shape": rod,
         "patchwork": Patchwork((along, rod.moved(motion(shift=[90, 60, 0])))),
         "cage": Cage.of(
-            [[x, y, 70 + 0.01 * x * y] for x in (5.0, 25, 45, 65) for y in (5.0, 30, 55)], grid_quads(3, 2)
+            [[x, y, 70 + 0.01 * x * y] for x in (-75.0, -55, -35, -15) for y in (5.0, 30, 55)], grid_quads(3, 2)
         ),
         "sketch": sketch,
         "regions": Regions(np.arange(len(scan.triangles)) % 2, (Region(), Region())),

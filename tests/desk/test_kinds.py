@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 
+from arabesque.cages import Cage
 from arabesque.desk.kept import Kept
 from arabesque.desk.kinds import SHOWN, item_under, shown_of
 from arabesque.desk.looks import ScanLook
@@ -41,6 +42,8 @@ class EveryKindTest(WindowTest):
             return np.array([70.0, 90.0, 0.0])
         if isinstance(shape, Sketch):
             return shape.curve(0).at([0.5])[0]
+        if isinstance(shape, Cage):
+            return shape.at(np.array([2]), np.array([[0.5, 0.5]]))[0]
         shape = shape.surfaces[0] if isinstance(shape, Patchwork) else shape
         (u0, u1), (v0, v1) = shape.domain
         return shape.at([[(u0 + u1) / 2, (v0 + v1) / 2]])[0]

@@ -27,6 +27,14 @@ class ScanLook(Enum):
     HIDDEN = "hidden"
 
 
+class CageLook(Enum):
+    """What of a cage is shown; the value is its words."""
+
+    BOTH = "cage and surface"
+    SURFACE = "surface alone"
+    NET = "cage alone"
+
+
 class Chosen(Protocol[T]):
     """A check, as far as its choices go: the word they are kept under, and the class of them."""
 
@@ -44,7 +52,7 @@ class Looks:
     on: ids of the checks that are shown. latest: the one that was switched on
     last; the wheel changes that one. scans: how they are drawn. alone: ids of
     the only items that show, or empty. edges: those of triangles are drawn.
-    against_all: distances are to the nearest of all scans that show, not to
+    cages: what of them is shown. against_all: distances are to the nearest of all scans that show, not to
     the reference scan alone. choices: what is chosen of each check.
     """
 
@@ -53,6 +61,7 @@ class Looks:
     scans: ScanLook = ScanLook.SOLID
     alone: frozenset[str] = frozenset()
     edges: bool = False
+    cages: CageLook = CageLook.BOTH
     against_all: bool = False
     choices: Mapping[str, Any] = field(default_factory=lambda: MappingProxyType({}))
 

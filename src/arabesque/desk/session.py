@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.checking import Distances, JoinMemory, WayBack
 from arabesque.desk.asks import Asks
+from arabesque.desk.elements import ElementChoice
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.desk.kept import Kept
 from arabesque.desk.looks import Chosen, Looks
@@ -88,6 +89,7 @@ class Session(QObject):
         self._selection: str | None = None
         self._also: tuple[str, ...] = ()
         self.points = PointChoice()
+        self.elements = ElementChoice()
         self.meters.measured.connect(self.measured)
         for signal in (self.document_changed, self.looks_changed, self.measured):
             signal.connect(self._want_measures)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject
 from arabesque.arrays import Floats
 from arabesque.desk.hand import Hand
 from arabesque.desk.kinds import item_under
-from arabesque.desk.looks import Looks, ScanLook
+from arabesque.desk.looks import CageLook, Looks, ScanLook
 from arabesque.desk.session import Session
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.widget import View
@@ -43,6 +43,13 @@ class Sight(QObject):
     def toggle_edges(self) -> None:
         """Show the edges of the scans' triangles, or hide them."""
         self._look(replace(self._session.looks, edges=not self._session.looks.edges))
+
+    def turn_cages(self) -> None:
+        """Show cage and surface, the surface alone, or the cage alone, in turn."""
+        every = list(CageLook)
+        following = every[(every.index(self._session.looks.cages) + 1) % len(every)]
+        self._look(replace(self._session.looks, cages=following))
+        self._session.tell(f"Cages: {following.value}")
 
     def show_scans(self, look: ScanLook) -> None:
         """Show scans in another way."""

@@ -9,7 +9,7 @@ class Step(Enum):
     PREPARE = ("Prepare", "Bring the scan in and lay it ready.")
     TRACE = ("Trace", "Draw curves on the scan, take its sections, lay surfaces through them.")
     PATCH = ("Patch", "Lay smooth patches over the scan and sculpt them.")
-    CAGE = ("Cage", "Quads laid by hand as a subdivision cage will belong here.")
+    CAGE = ("Cage", "Lay a cage of quads over the scan; its smooth surface is the model.")
     BODY = ("Body", "Trimming, sewing and thickening to a solid will belong here.")
     CHECK = ("Check", "The number keys show each check over any tool; 0 takes all away.")
     DELIVER = ("Deliver", "Hand the surfaces over to other systems.")

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from arabesque.desk.desk import Desk
-from arabesque.desk.looks import ScanLook
+from arabesque.desk.looks import CageLook, ScanLook
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Needs, Tool
 
@@ -33,6 +33,7 @@ class State:
     checks: frozenset[str] = frozenset()
     scan_look: ScanLook = ScanLook.SOLID
     edges: bool = False
+    cages: CageLook = CageLook.BOTH
     alone: bool = False
     weighing: bool = False
     perspective: bool = False
@@ -55,6 +56,7 @@ class State:
             looks.on,
             looks.scans,
             looks.edges,
+            looks.cages,
             bool(looks.alone),
             session.weighing.wanted,
             desk.sight.perspective,

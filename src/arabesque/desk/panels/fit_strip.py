@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from arabesque.arrays import Floats
+from arabesque.cages import Cage
 from arabesque.checking import Distances, Figures, WayBack, figures_of, way_figures
 from arabesque.desk import theme
 from arabesque.desk.checks.joins import JOINS, joins, limits_of, rimmed
@@ -159,8 +160,11 @@ class FitStrip(QWidget):
         self.tolerance.show_value(tolerance)
         item = session.chosen(Sampled)
         surfaces = [item] if item is not None else session.seen.that(Sampled)
-        self.item.heading.setText("Patch" if item is not None else "Model")
-        count = sum(len(i.shape.patches()) for i in surfaces)
+        cage = item is not None and isinstance(item.shape, Cage)
+        self.item.heading.setText("Model" if item is None else "Cage" if cage else "Patch")
+        self.points.heading.setText("Faces" if cage else "Points")
+        # of a cage the patches are made only where they are asked for
+        count = sum(1 if isinstance(i.shape, Cage) else len(i.shape.patches()) for i in surfaces)
         self._show_name(item.name if item is not None else f"{count} patch{'' if count == 1 else 'es'}")
         shape = item.shape if item is not None else None
         self.degrees.show_value(f"{shape.degree[0]} x {shape.degree[1]}" if isinstance(shape, Surface) else "–", "", "")

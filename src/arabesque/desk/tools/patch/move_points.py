@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -17,7 +17,7 @@ from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.patches import size_of
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.base import Needs, Tool
 from arabesque.desk.tools.moves import Way, clung, directions, neighbours_follow, slid
 from arabesque.desk.tools.on_patches import patch_under, take_one
 from arabesque.desk.tools.options import labelled, whole
@@ -58,10 +58,10 @@ TWIN, PINNED = 3.0, 4.0
 class MovePoints(Tool):
     """Pulls control points; shapes, distance and figures follow."""
 
-    needs = (Netted,)
+    needs: ClassVar[Needs] = (Netted,)
     id = "move-points"
     step = Step.PATCH
-    also = (Step.TRACE,)
+    also: ClassVar[tuple[Step, ...]] = (Step.TRACE,)
     label = "Move control points"
     hint = "Click a control point, then drag it"
     shortcut = "M"
