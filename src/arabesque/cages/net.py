@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
 from arabesque.arrays import Bools, Floats
 from arabesque.cages.quads import Quads
 from arabesque.cages.rows import loop_of
-from arabesque.cages.stencils import Stencils, make_stencils
+from arabesque.cages.stencils import Stencils, make_stencils, outward
+
+if TYPE_CHECKING:
+    from arabesque.cages.cage import Cage
 
 PLACES_AN_EDGE = 8
 ENDS = np.array([(0, 0), (1, 0), (1, 1), (0, 1)], dtype=float)
@@ -29,6 +32,12 @@ class RowStencils(NamedTuple):
 def point_stencils(quads: Quads) -> Stencils:
     """Where each point comes to lie, with two tangents, as seen from its first face."""
     return quads.kept("points", lambda: make_stencils(quads, quads.outgoing // 4, ENDS[quads.outgoing % 4], 1))
+
+
+def point_normals(cage: Cage) -> Floats:
+    """(n, 3) unit normals of a cage's surface where its points come to lie."""
+    stencils = point_stencils(cage.quads)
+    return outward(stencils, cage.quads, cage.points, stencils.apply(cage.points))
 
 
 def row_stencils(quads: Quads) -> tuple[RowStencils, ...]:

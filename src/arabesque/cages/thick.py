@@ -8,8 +8,8 @@ import numpy as np
 
 from arabesque.arrays import Floats, Ints
 from arabesque.cages.cage import Cage
-from arabesque.cages.edits.grow import point_normals
 from arabesque.cages.edits.parts import cage_from
+from arabesque.cages.net import point_normals
 from arabesque.cages.quads import CageProblem
 from arabesque.cages.through import through
 

@@ -10,9 +10,7 @@ import numpy as np
 from arabesque.arrays import Floats, Ints, unit
 from arabesque.cages.cage import Cage
 from arabesque.cages.edits.parts import cage_from
-from arabesque.cages.net import point_stencils
 from arabesque.cages.quads import CageProblem
-from arabesque.cages.stencils import outward
 
 FAIREST_CORNERS = 48
 """Openings with more edges than this are filled from corners tried at every second place only."""
@@ -220,9 +218,3 @@ def _coons(grid: Floats) -> Floats:
         (1 - v) * grid[-1:, :1] + v * grid[-1:, -1:]
     )
     return along + across - corners
-
-
-def point_normals(cage: Cage) -> Floats:
-    """(n, 3) unit normals of the surface where the points come to lie."""
-    stencils = point_stencils(cage.quads)
-    return outward(stencils, cage.quads, cage.points, stencils.apply(cage.points))

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import csc_array, eye_array, vstack
+from scipy.sparse import csc_array, diags_array, eye_array, vstack
 from scipy.sparse.linalg import splu
 
 from arabesque.arrays import Bools, Floats, Ints
 from arabesque.cages.cage import Cage
-from arabesque.cages.stencils import make_stencils
+from arabesque.cages.net import point_normals
+from arabesque.cages.stencils import make_stencils, outward
 
 STAYS = 1e-3
 """Weight by which points stay where they are against one sample of the surface."""
@@ -17,21 +18,25 @@ INSIDE = (0.0, 1 / 3, 2 / 3, 1.0)
 
 
 def keeping_form(cage: Cage, free: Bools, face: Ints, uv: Floats, places: Floats) -> Cage:
-    """The cage with its free (n,) points set so that its surface comes as near as it can to places.
+    """The cage with its free (n,) points moved along the normals so that its surface comes as near as it can to
+    another; along the surface they stay where they were put.
 
-    face: (m,), uv: (m, 2): where on this cage; places: (m, 3) where that is to lie.
+    face: (m,), uv: (m, 2): where on this cage; places: (m, 3) of the other surface, near there.
     """
     if not free.any() or not len(face):
         return cage
-    stencils = make_stencils(cage.quads, face, uv, 0)
-    matrix = stencils.matrix(0, cage.quads.count)
-    lacking = places - matrix @ cage.points
+    stencils = make_stencils(cage.quads, face, uv, 1)
+    found = stencils.apply(cage.points)
+    up = outward(stencils, cage.quads, cage.points, found)
+    lacking = np.einsum("nc,nc->n", places - found[0], up)
     chosen = np.flatnonzero(free)
-    own = csc_array(matrix.tocsc()[:, chosen])
+    ways = point_normals(cage)[chosen]
+    matrix = csc_array(stencils.matrix(0, cage.quads.count).tocsc()[:, chosen])
+    own = sum((diags_array(up[:, k]) @ matrix @ diags_array(ways[:, k]) for k in range(3)), csc_array(matrix.shape))
     system = vstack([own, STAYS * eye_array(len(chosen))]).tocsc()
-    solved = splu((system.T @ system).tocsc()).solve(np.asarray(own.T @ lacking))
+    heights = splu((system.T @ system).tocsc()).solve(np.asarray(own.T @ lacking))
     points = cage.points.copy()
-    points[chosen] += solved
+    points[chosen] += heights[:, None] * ways
     return cage.with_points(points)
 
 

@@ -9,8 +9,7 @@ from scipy.sparse import coo_array, csr_array
 
 from arabesque.arrays import Bools, Floats
 from arabesque.cages.cage import Cage
-from arabesque.cages.edits.grow import point_normals
-from arabesque.cages.net import point_stencils
+from arabesque.cages.net import point_normals, point_stencils
 from arabesque.cages.quads import CORNER, CREASE, Quads
 
 On = Callable[[Floats], tuple[Floats, Floats]]

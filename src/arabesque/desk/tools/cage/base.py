@@ -114,6 +114,8 @@ class CageTool(Tool):
         """(k, 2, 3) where some edges of the committed cage run."""
         cage = self.cage
         assert cage is not None
+        # of the cage before the last edit there may have been more
+        halves = halves[halves < len(cage.quads.starts)]
         return cage.points[np.column_stack([cage.quads.starts[halves], cage.quads.ends[halves]])]
 
 
@@ -188,13 +190,12 @@ class Reworks(CageTool):
         return []
 
     def apply(self) -> None:
-        item, made = self.item, self.made
+        item, made, self.made = self.item, self.made, None
         if item is None or made is None:
             return
         self.session.drop_shown()
         if self.session.edit(edits.items.reshaped, item, self.words, made):
             self.clear()
-        self.made = None
         self.refresh()
 
     def escape(self) -> None:

@@ -100,8 +100,9 @@ class WeldBorders(Reworks):
         if self.options.what is not What.MIRROR or item is None:
             super().apply()
             return
+        made, self.made = self.made, None
         self.session.drop_shown()
-        if self.made is not None:
+        if made is not None:
             self.session.edit(edits.cages.mirrored_whole, item, self.options.reach, self.options.upper)
         self.refresh()
 
