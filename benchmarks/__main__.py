@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable
 from tools.checks import Screen
 
 from arabesque.files import write_text
-from benchmarks import numbers, prepare, trace
+from benchmarks import cages, numbers, prepare, trace
 from benchmarks.row import Row
 
 
@@ -31,6 +31,7 @@ PARTS: dict[str, Callable[[], Iterable[Row]]] = {
     "core": lambda: numbers.rows(),
     "prepare": lambda: prepare.rows(),
     "trace": lambda: trace.rows(),
+    "cages": lambda: cages.rows(),
     "window": window_rows,
     "sculpt": sculpt_rows,
 }

@@ -71,17 +71,12 @@ def make_stencils(quads: Quads, face: Ints, uv: Floats, order: int = 1) -> Stenc
     uv = np.where(uv < ROUNDED, 0.0, np.where(uv > 1 - ROUNDED, 1.0, uv))
     face = np.asarray(face, dtype=np.int64)
     kinds = (1, 3, 6)[order]
-    depth = 3
+    depth = depth_for(uv)
     faces = np.unique(face)
     few = len(faces) < FEW * len(quads.faces)
-    while True:
-        tiles = make_tiles(quads, depth, faces) if few else quads.tiles(depth)
-        tile, local = tiles.locate(face, uv)
-        lost = tile < 0
-        at_corner = lost & ((uv == 0) | (uv == 1)).all(axis=1)
-        if not (lost & ~at_corner).any() or depth >= DEEPEST:
-            break
-        depth = min(depth + 3, DEEPEST)
+    tiles = make_tiles(quads, depth, faces) if few else quads.tiles(depth)
+    tile, local = tiles.locate(face, uv)
+    lost = tile < 0
     columns = np.zeros((len(face), 16), dtype=np.int64)
     values = np.zeros((kinds, len(face), 16))
     inside = np.flatnonzero(~lost)
@@ -98,6 +93,14 @@ def make_stencils(quads: Quads, face: Ints, uv: Floats, order: int = 1) -> Stenc
         masks = [_mask_rows(quads, int(face[k]), uv[k], kinds) for k in special]
         starts, points, weights = _with_rows(starts, points, weights, special, masks)
     return Stencils(starts, points, weights, special, face)
+
+
+def depth_for(uv: Floats) -> int:
+    """How far tiles must be divided so that of (n, 2) places only corners themselves lie in the last cell at one."""
+    beside = np.minimum(uv, 1 - uv).max(axis=1, initial=0.0)
+    beside = beside[beside > 0]
+    # a place between two cells counts to the upper one
+    return int(np.clip(np.ceil(-np.log2(beside.min(initial=0.5))) + 1, 1, DEEPEST))
 
 
 def tile_weights(tiles: Tiles, tile: Ints, local: Floats, order: int) -> Floats:

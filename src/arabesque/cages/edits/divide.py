@@ -184,17 +184,14 @@ def _as_before(before: Cage, after: Cage, kept: int, parents: Ints, uv: Floats) 
     numbers, own_uv = samples_within(fresh)
     each = len(own_uv) // max(len(fresh), 1)
     there = bilinear(np.repeat(uv, each, axis=0), own_uv)
-    target = before.at(np.repeat(parents, each), there)
     old_numbers, old_uv = samples_within(old)
     # the faces that stayed come in the same order as before
     stayed = np.setdiff1d(np.arange(len(before.quads.faces)), parents)
-    old_target = before.at(stayed[old_numbers], old_uv) if len(old) else np.empty((0, 3))
+    target = before.at(
+        np.concatenate([np.repeat(parents, each), stayed[old_numbers]]), np.concatenate([there, old_uv])
+    )
     return keeping_form(
-        after,
-        free,
-        np.concatenate([numbers, old_numbers]),
-        np.concatenate([own_uv, old_uv]),
-        np.concatenate([target, old_target]),
+        after, free, np.concatenate([numbers, old_numbers]), np.concatenate([own_uv, old_uv]), target
     )
 
 

@@ -6,14 +6,13 @@ import numpy as np
 from scipy.sparse import csc_array, diags_array, eye_array, vstack
 from scipy.sparse.linalg import splu
 
-from arabesque.arrays import Bools, Floats, Ints
+from arabesque.arrays import Bools, Floats, Ints, summed, unit
 from arabesque.cages.cage import Cage
-from arabesque.cages.net import point_normals
 from arabesque.cages.stencils import make_stencils, outward
 
 STAYS = 1e-3
 """Weight by which points stay where they are against one sample of the surface."""
-INSIDE = (0.0, 1 / 3, 2 / 3, 1.0)
+INSIDE = (0.0, 0.5, 1.0)
 """Where on a face the surface is compared, along both sides."""
 
 
@@ -30,7 +29,7 @@ def keeping_form(cage: Cage, free: Bools, face: Ints, uv: Floats, places: Floats
     up = outward(stencils, cage.quads, cage.points, found)
     lacking = np.einsum("nc,nc->n", places - found[0], up)
     chosen = np.flatnonzero(free)
-    ways = point_normals(cage)[chosen]
+    ways = net_normals(cage)[chosen]
     matrix = csc_array(stencils.matrix(0, cage.quads.count).tocsc()[:, chosen])
     own = sum((diags_array(up[:, k]) @ matrix @ diags_array(ways[:, k]) for k in range(3)), csc_array(matrix.shape))
     system = vstack([own, STAYS * eye_array(len(chosen))]).tocsc()
@@ -38,6 +37,13 @@ def keeping_form(cage: Cage, free: Bools, face: Ints, uv: Floats, places: Floats
     points = cage.points.copy()
     points[chosen] += heights[:, None] * ways
     return cage.with_points(points)
+
+
+def net_normals(cage: Cage) -> Floats:
+    """(n, 3) unit normals of the net at its points: of the faces round each, by their areas."""
+    a, b, c, d = (cage.points[column] for column in cage.faces.T)
+    turned = np.repeat(np.cross(c - a, d - b), 4, axis=0)
+    return unit(summed(cage.quads.starts, turned, cage.quads.count))
 
 
 def samples_within(faces: Ints) -> tuple[Ints, Floats]:
