@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import csc_array, diags_array, eye_array, vstack
+from scipy.sparse import csc_array, eye_array, vstack
 from scipy.sparse.linalg import splu
 
 from arabesque.arrays import Bools, Floats, Ints, summed, unit
@@ -30,8 +30,14 @@ def keeping_form(cage: Cage, free: Bools, face: Ints, uv: Floats, places: Floats
     lacking = np.einsum("nc,nc->n", places - found[0], up)
     chosen = np.flatnonzero(free)
     ways = net_normals(cage)[chosen]
-    matrix = csc_array(stencils.matrix(0, cage.quads.count).tocsc()[:, chosen])
-    own = sum((diags_array(up[:, k]) @ matrix @ diags_array(ways[:, k]) for k in range(3)), csc_array(matrix.shape))
+    # of a move along a point's normal a sample takes what lies along its own
+    number = np.full(cage.quads.count, -1)
+    number[chosen] = np.arange(len(chosen))
+    rows, columns = np.repeat(np.arange(len(face)), np.diff(stencils.starts)), number[stencils.points]
+    some = columns >= 0
+    rows, columns = rows[some], columns[some]
+    shares = stencils.weights[0][some] * np.einsum("nc,nc->n", up[rows], ways[columns])
+    own = csc_array((shares, (rows, columns)), shape=(len(face), len(chosen)))
     system = vstack([own, STAYS * eye_array(len(chosen))]).tocsc()
     heights = splu((system.T @ system).tocsc()).solve(np.asarray(own.T @ lacking))
     points = cage.points.copy()
