@@ -51,6 +51,14 @@ STAGES = 9
 CALMEST, CLOSEST = 3e-2, 1e-6
 """Weights of evenness from which a fit starts and to which it goes at most."""
 ROUNDS_FIRST, ROUNDS = 4, 2
+LAID = 0.5
+"""Points so much nearer to the scan than where they come to lie were laid on it."""
+CALMED, MOST_CALMED, UNFOLDING = 3.0, 100.0, 3
+"""Points of a folded face count so much more for evenness after each round, up to so much, in so many rounds."""
+WORSENED = 1.1
+"""A stage after which the surface is so much further from the scan than before is given up for a closer one."""
+NEAR_AT_START = 3.0
+"""Spacings of samples up to which the scan belongs to what was laid."""
 WORSE = 1.25
 """So much more uneven than after its first, calmest stage a net may become on its way to the tolerance."""
 AIM = 0.8
@@ -126,19 +134,32 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
     """
     check_tolerance(settings.tolerance)
     began = time.monotonic()
-    work = _Fit(cage, scan, settings)
+    work = _Fit(_laid_on(cage, scan, settings), scan, settings)
     if settings.balance is not None:
         balances = np.linspace(0.0, settings.balance, max(2, round(STAGES * settings.balance)))
     else:
         balances = np.linspace(0.0, 1.0, STAGES)
     best: tuple[bool, float, float, Cage] | None = None
-    legs = UNEVEN
+    legs, apart, begun = max(UNEVEN, WORSE * read_cage_net(cage).leg), work.apart(), False
     for stage, balance in enumerate(balances):
-        for number in range(ROUNDS_FIRST if stage == 0 else ROUNDS):
+        before = work.cage
+        for number in range(ROUNDS if begun else ROUNDS_FIRST):
             progress((stage + number / ROUNDS_FIRST) / len(balances), "Fitting the cage")
-            work.step(float(balance), wide=stage == 0)
+            work.step(float(balance), wide=not begun)
+        now = work.apart()
+        if now > WORSENED * apart and stage + 1 < len(balances):
+            # so fair a surface cannot follow what was laid: a spout would be drawn in
+            work.cage = before
+            continue
         net = read_cage_net(work.cage)
-        legs = max(legs, WORSE * net.leg) if stage == 0 else legs
+        for _ in range(UNFOLDING):
+            if not net.folded.any():
+                break
+            work.calm(net.folded)
+            work.step(float(balance), wide=False)
+            net = read_cage_net(work.cage)
+        legs = legs if begun else max(legs, WORSE * net.leg)
+        apart, begun = min(apart, now), True
         crumpled, near = bool(net.folded.any()) or net.leg > legs, work.p99()
         # an even net goes before a close one: what is crumpled once to come closer seldom comes out flat
         if best is None or (crumpled, near) < best[:2] or settings.balance is not None:
@@ -150,6 +171,19 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
     progress(0.95, "Measuring")
     figures = measure_both_ways([made], scan, settings.tolerance)
     return CageFit(made, figures, read_cage_net(made), settings.tolerance, float(balance), time.monotonic() - began)
+
+
+def _laid_on(cage: Cage, scan: Scan, settings: CageSettings) -> Cage:
+    """A cage whose points were laid on the scan with its surface brought near them: else it would begin drawn in."""
+    points, limit = (float(np.median(scan.closest(places).distance)) for places in (cage.points, cage.limit))
+    if settings.pinned is not None or limit <= settings.tolerance or points > LAID * limit:
+        return cage
+    # once, not until it passes: that would overshoot between points that are close together
+    made = cage.with_points(2 * cage.points - cage.limit)
+    if settings.plane is None:
+        return made
+    pairs = mirror_pairs(cage, settings.plane)
+    return made if pairs is None else cage.with_points(symmetric(made.points, settings.plane, pairs))
 
 
 class _Back(NamedTuple):
@@ -182,6 +216,8 @@ class _Fit:
         self._lines = _lines_below(cage, settings, scan)
         share = max(1, len(scan.points) // SCAN_PLACES)
         self._seen = np.arange(0, len(scan.points), share)
+        self._near: Bools | None = None
+        self._calmed = np.ones(quads.count)
         self._seen_area = float(np.linalg.norm(scan.area_vectors, axis=1).sum()) / len(self._seen)
 
     def _moves(self, free: Bools) -> csr_array:
@@ -261,6 +297,22 @@ class _Fit:
         trust = np.where(over & (np.abs(residual) < bound), (1 - np.minimum(residual / bound, 1.0) ** 2) ** 2, 0.0)
         return _Back(sample, m, residual, trust * self._seen_area)
 
+    def calm(self, folded: Bools) -> None:
+        """Let the points of folded faces count more for the evenness of the net from now on."""
+        points = np.unique(self.cage.faces[folded])
+        self._calmed[points] = np.minimum(self._calmed[points] * CALMED, MOST_CALMED)
+
+    def apart(self) -> float:
+        """How far the cage and what of the scan lay near it at the start are from each other, both ways: rms, mm."""
+        places = self._stencils.apply(self.cage.points)[0]
+        away, _ = tree_of(places).query(self._scan.points[self._seen])
+        spacing = self._spacing(places)
+        if self._near is None:
+            self._near = away <= NEAR_AT_START * spacing
+        back = np.maximum(away[self._near] - spacing, 0.0)
+        there = self._scan.closest(places).distance
+        return float(np.sqrt(np.mean(np.concatenate([there, back]) ** 2)))
+
     def _spacing(self, places: Floats) -> float:
         """mm between samples, about."""
         steps = places[self._pairs[:, 1]] - places[self._pairs[:, 0]]
@@ -280,7 +332,7 @@ class _Fit:
         cage, n = self.cage, self.cage.quads.count
         calm = CALMEST * (CLOSEST / CALMEST) ** balance
         flat = cage.points.T.ravel()
-        even = evenness_rows(cage)
+        even = evenness_rows(cage, self._calmed)
         energy = calm * (even.T @ even) + FAIR_SHARE * calm * self._fair
         matrix = self._normal.matrix(self._stencils.only(rows), normal, weight, SLIDE) + energy
         pull = self._matrix[rows].T @ ((weight * residual)[:, None] * normal)

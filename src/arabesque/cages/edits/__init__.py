@@ -2,6 +2,7 @@
 
 from arabesque.cages.edits.divide import divided, insert_loop, split_row, subdivide, subdivide_faces
 from arabesque.cages.edits.grow import (
+    close_alike,
     close_opening,
     extrude,
     lay_face,
@@ -23,6 +24,7 @@ from arabesque.cages.edits.remove import (
 )
 
 __all__ = [
+    "close_alike",
     "close_opening",
     "collapse_face",
     "collapse_row",

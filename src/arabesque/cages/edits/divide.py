@@ -187,12 +187,8 @@ def _as_before(before: Cage, after: Cage, kept: int, parents: Ints, uv: Floats) 
     old_numbers, old_uv = samples_within(old)
     # the faces that stayed come in the same order as before
     stayed = np.setdiff1d(np.arange(len(before.quads.faces)), parents)
-    target = before.at(
-        np.concatenate([np.repeat(parents, each), stayed[old_numbers]]), np.concatenate([there, old_uv])
-    )
-    return keeping_form(
-        after, free, np.concatenate([numbers, old_numbers]), np.concatenate([own_uv, old_uv]), target
-    )
+    target = before.at(np.concatenate([np.repeat(parents, each), stayed[old_numbers]]), np.concatenate([there, old_uv]))
+    return keeping_form(after, free, np.concatenate([numbers, old_numbers]), np.concatenate([own_uv, old_uv]), target)
 
 
 def split_row(cage: Cage, half: int, parts: int, keep_form: bool = True) -> Cage:

@@ -11,6 +11,7 @@ from arabesque.arrays import Floats, Ints, unit
 from arabesque.cages.cage import Cage
 from arabesque.cages.edits.parts import cage_from
 from arabesque.cages.quads import CageProblem
+from arabesque.geometry import Plane
 
 FAIREST_CORNERS = 48
 """Openings with more edges than this are filled from corners tried at every second place only."""
@@ -175,11 +176,32 @@ def opening_sides(cage: Cage, ring: Ints) -> tuple[int, int]:
     return best[1], best[2]
 
 
-def close_opening(cage: Cage, half: int, along: int | None = None, turned: int = 0) -> Cage:
+def close_alike(cage: Cage, half: int, plane: Plane, along: int | None = None) -> Cage:
+    """The opening whose border holds a half-edge, which runs across a plane to both sides alike, filled with a grid
+    that has a row of edges in the plane. along: faces along the sides that the plane cuts, an even number.
+
+    Raises CageProblem where the border has no two points on the plane, opposite each other.
+    """
+    quads = cage.quads
+    ring = next((ring for ring in quads.borders() if half in ring), None)
+    if ring is None:
+        raise CageProblem("No opening has this edge", "Take an edge of the border")
+    n = len(ring)
+    height = np.abs(plane.height(cage.points[quads.starts[ring]]))
+    on = np.flatnonzero(height <= 1e-6 * float(np.linalg.norm(np.ptp(cage.points, axis=0))))
+    if n % 2 or len(on) != 2 or on[1] - on[0] != n // 2:
+        raise CageProblem("The opening is not alike on both sides of the twin plane", "Seat its border, or let go")
+    p = along or max(2, 2 * round(n / 8))
+    if p % 2 or not 0 < p < n // 2:
+        raise CageProblem(f"A grid alike on both sides has an even number up to {n // 2 - 1}", "Give an even number")
+    return close_opening(cage, half, p, begin=int(on[0]) - p // 2)
+
+
+def close_opening(cage: Cage, half: int, along: int | None = None, turned: int = 0, begin: int | None = None) -> Cage:
     """The opening whose border holds a half-edge, filled with a grid of faces.
 
     along: edges along its first side, of half as many as it has in all; by itself where the border turns. turned: so
-    many edges further round.
+    many edges further round. begin: after how many edges of the ring the first side begins, instead.
     """
     quads = cage.quads
     ring = next((ring for ring in quads.borders() if half in ring), None)
@@ -191,7 +213,7 @@ def close_opening(cage: Cage, half: int, along: int | None = None, turned: int =
     q = n // 2 - p
     if not 0 < p < n // 2:
         raise CageProblem(f"An opening with {n} edges has sides of 1 to {n // 2 - 1}", "Give a number among these")
-    loop = np.roll(quads.starts[ring], -(start + turned))
+    loop = np.roll(quads.starts[ring], -(start + turned if begin is None else begin))
     grid = np.full((p + 1, q + 1), -1)
     # seen from the opening its border runs clockwise: along one side, up the next, back, and down
     grid[:, 0] = loop[: p + 1]

@@ -55,9 +55,17 @@ class CageTool(Tool):
         return document.plane if item is None else document.plane_of(item)
 
     def point_under(self, pointer: Pointer) -> int | None:
-        """The point of the cage that is drawn nearest to the pointer."""
+        """The point of the cage that is drawn nearest to the pointer; none that a scan hides."""
         cage = self.cage
-        return None if cage is None else nearest_point(pointer.camera, cage.points, pointer.x, pointer.y, NEAR)
+        left = np.empty(0, dtype=np.int64) if cage is None else np.arange(cage.quads.count)
+        while cage is not None and len(left):
+            at = nearest_point(pointer.camera, cage.points[left], pointer.x, pointer.y, NEAR)
+            if at is None:
+                return None
+            if not behind_scan(self.session, pointer, pointer.depth(cage.points[left[at]])):
+                return int(left[at])
+            left = np.delete(left, at)
+        return None
 
     def edge_under(self, pointer: Pointer, border: bool = False) -> tuple[int, float] | None:
         """The half-edge whose line passes nearest to the pointer, and at which share of it; border: of those alone.

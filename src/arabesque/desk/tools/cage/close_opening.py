@@ -9,7 +9,7 @@ import numpy as np
 
 from arabesque.arrays import Ints
 from arabesque.cages import Cage, border_chain
-from arabesque.cages.edits import close_opening, opening_sides
+from arabesque.cages.edits import close_alike, close_opening, opening_sides
 from arabesque.desk.facts import Fact
 from arabesque.desk.theme import now
 from arabesque.desk.tools.cage.base import Reworks
@@ -83,8 +83,8 @@ class CloseOpening(Reworks):
             height = item.shape.quads.starts[ring]
             sides = self.plane.height(item.shape.points[height])
             if (sides > 1e-6).any() and (sides < -1e-6).any():
-                # an opening across the plane is closed as a whole: the grid is alike if its border is
-                return close_opening(item.shape, half, along, o.turned)
+                # closed as a whole, with a row of edges in the plane
+                return close_alike(item.shape, half, self.plane, along)
         return edits.cages.reworked(document, item, np.array([half // 4]), close)
 
     def more_facts(self, before: Cage, made: Cage) -> list[Fact]:

@@ -50,6 +50,7 @@ class LayFaces(CageTool):
 
     def start(self) -> None:
         self.corners: list[Corner] = []
+        self._from_edge = False
         self._pointer: Pointer | None = None
         chosen = self.session.chosen(Cage)
         self._target = None if chosen is None else chosen.id
@@ -110,8 +111,10 @@ class LayFaces(CageTool):
             if cage is not None and found is not None and self.point_under(pointer) is None:
                 # the new face lies to the other side of the edge
                 self.corners = [int(cage.quads.ends[found[0]]), int(cage.quads.starts[found[0]])]
+                self._from_edge = True
                 self.changed.emit()
                 return
+            self._from_edge = False
         corner = self._corner_at(pointer)
         if corner is None:
             self.session.tell("There is no scan here: click on it, or near a point", True)
@@ -143,8 +146,8 @@ class LayFaces(CageTool):
             self.left.emit()
 
     def _going_round(self, corners: list[Corner]) -> list[Corner]:
-        """The corners so that the face does not cross itself, whichever of the last two was clicked first."""
-        if len(corners) < 4:
+        """The corners so that a face from an edge does not cross itself, whichever of its new ones came first."""
+        if len(corners) < 4 or not self._from_edge:
             return corners
         p, q, r, s = (self.place(corner) for corner in corners)
         crossed = np.linalg.norm(np.cross(r - p, s - q)) < np.linalg.norm(np.cross(s - p, r - q))
@@ -170,6 +173,7 @@ class LayFaces(CageTool):
             half = half if half >= 0 else cage.quads.half_edge(ends[1], ends[0])
             if half >= 0 and cage.quads.border[half]:
                 self.corners = [int(cage.quads.ends[half]), int(cage.quads.starts[half])]
+                self._from_edge = True
 
     def _laid(self, document: Document, corners: list[Corner]) -> Change:
         """The document with one face more, on both sides where the cage is its own mirror image."""
