@@ -16,10 +16,12 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from arabesque.cages import Cage
 from arabesque.demo import Heron
 from arabesque.desk import theme
 from arabesque.desk.looks import ScanLook
 from arabesque.desk.settings import Colours, Settings
+from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.check.compare import Compare
 from arabesque.desk.tools.check.judge import JoinsCheck
@@ -232,7 +234,7 @@ def sculpting(at: Photographer) -> None:
 
 
 def twinning(at: Photographer) -> None:
-    """The patch with its live mirror image, its weight map, and two states of it side by side."""
+    """The patch with its live mirror image, and two states of it side by side."""
     window = at.window
     window.sight.look_along("top")
     tool = take(at, Twins)
@@ -240,9 +242,6 @@ def twinning(at: Photographer) -> None:
     at.shoot("twins")
     at.key(Qt.Key.Key_Escape)
     at.key(Qt.Key.Key_0)
-    at.key(Qt.Key.Key_Q)
-    at.shoot("weight-map")
-    at.key(Qt.Key.Key_Q)
     window.session.set_milestone("before the pull")
     at.key(Qt.Key.Key_M)
     item = window.session.surface_item
@@ -259,6 +258,41 @@ def twinning(at: Photographer) -> None:
     for _ in range(7):
         window.session.undo()
     window.sight.look_along("slanted")
+
+
+def caging(at: Photographer) -> None:
+    """Faces laid over the saddle's flank, fitted, made finer where that is asked for, and pulled."""
+    window, plan = at.window, Heron().at_plan
+    window.hand.go_to(Step.CAGE)
+    window.sight.look_along("slanted")
+    at.idle()
+    at.key(Qt.Key.Key_N)
+    rows = [(plan(x, -55.0), plan(x, -14.0)) for x in (40.0, 80.0, 120.0, 160.0, 200.0)]
+    for place in (*rows[0], rows[1][1], rows[1][0], *(place for row in rows[2:] for place in row)):
+        QTest.mouseClick(at.view, LEFT, NO, at.pixel(place))
+        at.idle()
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_T)
+    for _ in range(3):
+        tool = window.hand.tool
+        enter(at)
+        enter(at)
+        for choice in tool.choices[:1]:
+            choice.run()
+            at.idle()
+    enter(at)
+    enter(at)
+    at.key(Qt.Key.Key_1)
+    at.key(Qt.Key.Key_M)
+    (item,) = window.session.document.of(Cage)
+    middle = plan(110.0, -34.0)
+    start = at.pixel(item.shape.points[int(np.linalg.norm(item.shape.points - middle, axis=1).argmin())])
+    at.drag(start, start + QPoint(1, -4))
+    at.shoot("cage")
+    QTest.mouseRelease(at.view, LEFT, NO, start + QPoint(1, -4))
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_0)
 
 
 def suggesting(at: Photographer) -> None:
@@ -326,6 +360,9 @@ def main() -> None:
     show(window, "heron")
     at.idle()
     networking(at)
+    show(window, "heron")
+    at.idle()
+    caging(at)
     show(window, "heron")
     at.idle()
     window.sight.look_along("slanted")

@@ -183,6 +183,15 @@ class LayTest(CageTest):
         self.idle()
         self.assertIsNotNone(job)
         np.testing.assert_allclose(read_cage(path).points, item.shape.points, rtol=1e-15)
+        # and opened again from the file; what is no cage is told with its cure
+        self.session.open_cage(path)
+        self.idle()
+        back = self.session.document.of(Cage)[-1]
+        np.testing.assert_array_equal(back.shape.faces, item.shape.faces)
+        (self.folder / "bad.obj").write_text("v 0 0 0\nv 1 0 0\nv 1 1 0\nf 1 2 3\n")
+        self.session.open_cage(self.folder / "bad.obj")
+        self.idle()
+        self.assertIn("no quads", self.view.overlay.message)
 
 
 class ShapeTest(CageTest):

@@ -133,6 +133,13 @@ class Filing(QObject):
         if path is not None:
             self.open_path(path)
 
+    def choose_cage(self) -> None:
+        """Choose an OBJ file of quads and bring it in as a cage."""
+        path = self._chosen("Open a cage", "OBJ of quads (*.obj)")
+        if path is not None:
+            self._settings.remember_folder(path)
+            self._session.open_cage(path)
+
     def may_leave(self, then: Callable[[], object]) -> bool:
         """True when there is nothing to lose, or the user gives it up; after a save, ``then`` is done."""
         if not self._session.unsaved or not self._session.document.items:

@@ -9,6 +9,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from arabesque.cages.files import read_cage
 from arabesque.checking import Distances, JoinMemory, WayBack
 from arabesque.desk.asks import Asks
 from arabesque.desk.elements import ElementChoice
@@ -450,6 +451,14 @@ class Session(QObject):
 
         job = self._job(f"Opening {path.name}", lambda progress: read_model(path, self.kernel, progress))
         job.done.connect(lambda model: self.edit(edits.exchange.brought_in, model, path))
+        return job
+
+    def open_cage(self, path: Path) -> Job:
+        """Bring the quads of an OBJ file in as a cage; its numbers are in the document's unit."""
+        unit = self.history.document.unit
+        job = self._job(f"Opening {path.name}", lambda _: read_cage(path, unit))
+        words = f"cage {path.stem} opened"
+        job.done.connect(lambda cage: self.edit(edits.items.added, words, path.stem, cage, (), f"{path.name}, {unit}"))
         return job
 
     def _job(self, label: str, work: object) -> Job:

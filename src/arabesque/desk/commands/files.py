@@ -40,5 +40,7 @@ COMMANDS = (
             "Ctrl+Shift+S"),
     Command("open-model", "Open surfaces…", "Bring the faces and curves of a STEP or IGES file in",
             lambda d: d.files.choose_model(), "File", "Ctrl+Shift+I", "ph.file-arrow-down"),
+    Command("open-cage", "Open a cage…", "Bring an OBJ file of quads in as a cage, its numbers in the project's unit",
+            lambda d: d.files.choose_cage(), "File", icon="ph.cube"),
     Command("quit", "Quit", "Close the window", lambda d: d.close(), "File", "Ctrl+Q"),
 )  # fmt: skip
