@@ -156,7 +156,7 @@ class JugTest(WindowTest):
             self.key(Qt.Key.Key_Escape) if tool.corners else None
             self.click_from_outside(scan, places, corners, laid)
             (item,) = self.session.document.of(Cage)
-            self.assertEqual(item.shape.count, count, f"face {count} of {len(faces)}: {tool.corners}, {self.view.overlay.message}")
+            self.assertEqual(item.shape.count, count, f"face {count}: {tool.corners}, {self.view.overlay.message}")
             for corner in corners:
                 if corner not in laid:
                     away = np.linalg.norm(item.shape.points - places[corner], axis=1)

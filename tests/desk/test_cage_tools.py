@@ -168,6 +168,7 @@ class LayTest(CageTest):
                 self.key(Qt.Key.Key_Return)
                 self.idle()
         self.assertTrue(shape_to_scan(self.cage, self.session.scan).figures(0.1).within(0.1))
+        self.assertIn("0.0", self.window.fit_strip.back.value.text())
         self.window.hand.take_up(CageSurfaces)
         self.idle()
         made = self.window.hand.tool

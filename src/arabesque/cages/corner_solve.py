@@ -45,7 +45,7 @@ def solve_corners(
     for half in sorted(where):
         if seen[half]:
             continue
-        halves, closed = _fan(cage, half)
+        halves, closed = quads.fan(half)
         seen[halves] = True
         if len(halves) < 2 or any(int(h) not in where for h in halves):
             continue
@@ -53,28 +53,6 @@ def solve_corners(
         _solve(sectors, closed)
         done.append(int(quads.starts[half]))
     return np.array(done, dtype=np.int64)
-
-
-def _fan(cage: Cage, half: int) -> tuple[list[int], bool]:
-    """The half-edges that leave a point between the cuts about one of them, counter-clockwise; all where it has
-    no cut."""
-    quads = cage.quads
-    first = half
-    while not quads.cut[first]:
-        twin = int(quads.twins[first])
-        first = twin - twin % 4 + (twin + 1) % 4
-        if first == half:
-            break
-    closed = not bool(quads.cut[first])
-    found, h = [first], first
-    while True:
-        back = h - h % 4 + (h + 3) % 4
-        if quads.cut[back]:
-            return found, closed
-        h = int(quads.twins[back])
-        if h == first:
-            return found, closed
-        found.append(h)
 
 
 def _turned(net: Floats, knots: tuple[Floats, Floats], corner: int) -> _Sector:

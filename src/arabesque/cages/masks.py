@@ -38,24 +38,11 @@ def corner_mask(quads: Quads, half: int) -> Mask:
 def _sector(quads: Quads, half: int) -> tuple[Ints, Ints]:
     """Ends of the spokes round a point, counter-clockwise from cut to cut, and the points across its faces; without a
     cut as many of both. Where one sharp edge ends, that is first and last."""
-    cut, twins = quads.cut, quads.twins
-    first = half
-    while not cut[first]:
-        first = after(int(twins[first]))
-        if first == half:
-            break
-    spokes, diagonals, h = [], [], first
-    while True:
-        spokes.append(int(quads.ends[h]))
-        diagonals.append(int(quads.ends[after(h)]))
-        back = before(h)
-        if cut[back]:
-            spokes.append(int(quads.starts[back]))
-            break
-        h = int(twins[back])
-        if h == first:
-            break
-    return np.array(spokes), np.array(diagonals)
+    halves, closed = quads.fan(half)
+    spokes = [int(quads.ends[h]) for h in halves]
+    if not closed:
+        spokes.append(int(quads.starts[before(halves[-1])]))
+    return np.array(spokes), np.array([int(quads.ends[after(h)]) for h in halves])
 
 
 @lru_cache(maxsize=64)

@@ -224,6 +224,25 @@ class Quads:
                 return np.array(found)
             found.append(h)
 
+    def fan(self, half: int) -> tuple[list[int], bool]:
+        """The half-edges that leave a point between the cuts about one of them, counter-clockwise from a cut on, and
+        whether there is none: then all of them."""
+        first = half
+        while not self.cut[first]:
+            first = after(int(self.twins[first]))
+            if first == half:
+                break
+        found, h = [first], first
+        while True:
+            back = before(h)
+            if self.cut[back]:
+                break
+            h = int(self.twins[back])
+            if h == first:
+                break
+            found.append(h)
+        return found, not bool(self.cut[first])
+
     def half_edge(self, start: int, end: int) -> int:
         """The half-edge from one point to another; -1 where there is none."""
         found = np.flatnonzero((self.starts == start) & (self.ends == end))

@@ -111,15 +111,17 @@ class WayBack:
         return replace(self, uv=uv, distance=distance, counts=counts, every=None)
 
 
-def way_figures(ways: Sequence[WayBack], tolerance: float) -> Figures:
+def way_figures(ways: Sequence[WayBack | Back], tolerance: float) -> Figures:
     """Figures of several ways, by area: of all of the scan where the surface stays, else of the points that count."""
     if not ways:
         return Figures.of(np.zeros(0), tolerance)
     parts = []
     for way in ways:
-        if way.every is not None:
-            parts.append((way.every.distance, way.every.areas, way.every.apart))
+        every = way if isinstance(way, Back) else way.every
+        if every is not None:
+            parts.append((every.distance, every.areas, every.apart))
         else:
+            assert isinstance(way, WayBack)
             some = way.counts
             parts.append((way.distance[some], way.areas[some], way.apart(tolerance)[some]))
     distance, areas, apart = (np.concatenate(values) for values in zip(*parts, strict=True))

@@ -11,7 +11,8 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arabesque.arrays import Bools, Floats, Ints
-from arabesque.checking import Distances, WayBack, reach_back, scan_to_shapes, shape_to_scan
+from arabesque.cages import Cage
+from arabesque.checking import Back, Distances, WayBack, reach_back, scan_to_shapes, shape_to_scan
 from arabesque.desk.jobs import Job, JobQueue
 from arabesque.geometry import Surface
 from arabesque.scan import Scan
@@ -87,7 +88,7 @@ class Meters(QObject):
         self._coarse: set[int] = set()
         self._running: dict[int, Job] = {}
         self._live: dict[str, Live] = {}
-        self._backs: dict[int, tuple[Surface, Scan, float, WayBack]] = {}
+        self._backs: dict[int, tuple[Surface | Cage, Scan, float, WayBack | Back]] = {}
         self._ways: dict[str, tuple[WayBack, WayBack]] = {}
         self._told = self._cost = 0.0
 
@@ -96,7 +97,7 @@ class Meters(QObject):
         known = self._known.get(id(shape))
         return known[2] if known is not None and known[0] is shape and known[1] is scan else None
 
-    def back(self, surface: Surface, scan: Scan | None) -> WayBack | None:
+    def back(self, surface: Surface | Cage, scan: Scan | None) -> WayBack | Back | None:
         """Distances of scan points to the surface, or None until they are ready."""
         known = self._backs.get(id(surface))
         return known[3] if known is not None and known[0] is surface and known[1] is scan else None
@@ -127,7 +128,7 @@ class Meters(QObject):
         share: one in so many points, where several surfaces move.
         """
         start = self.back(before, scan)
-        if start is None or scan is None or before.points.shape != surface.points.shape:
+        if not isinstance(start, WayBack) or scan is None or before.points.shape != surface.points.shape:
             return
         begun, way = self._ways.get(slot, (None, start))
         if begun is not start or len(way.points) != len(start.points[::share]):
@@ -159,10 +160,10 @@ class Meters(QObject):
             elif scan is not None and id(shape) in full and self._lacks_back(shape, scan, tolerance):
                 self._measure_back(shape, scan, found, tolerance)
 
-    def _lacks_back(self, shape: Sampled, scan: Scan, tolerance: float) -> TypeGuard[Surface]:
+    def _lacks_back(self, shape: Sampled, scan: Scan, tolerance: float) -> TypeGuard[Surface | Cage]:
         known = self._backs.get(id(shape))
         there = known is not None and known[0] is shape and known[1] is scan and known[2] == tolerance
-        return isinstance(shape, Surface) and not there
+        return isinstance(shape, Surface | Cage) and not there
 
     def _measure(self, shape: Sampled, scan: Scan | None) -> None:
         def work(_: object) -> Distances:
@@ -174,13 +175,15 @@ class Meters(QObject):
 
         self._run(shape, work, finish)
 
-    def _measure_back(self, surface: Surface, scan: Scan, found: Distances, tolerance: float) -> None:
-        def work(_: object) -> WayBack:
+    def _measure_back(self, surface: Surface | Cage, scan: Scan, found: Distances, tolerance: float) -> None:
+        def work(_: object) -> WayBack | Back:
             reach = reach_back(found.distance[found.valid], tolerance)
             every = scan_to_shapes(scan, [surface], reach, tolerance)
+            if isinstance(surface, Cage):
+                return every
             return replace(WayBack.begin(surface, scan, reach), every=every)
 
-        def finish(back: WayBack) -> None:
+        def finish(back: WayBack | Back) -> None:
             self._backs[id(surface)] = (surface, scan, tolerance, back)
 
         self._run(surface, work, finish)

@@ -9,8 +9,9 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from arabesque.cages import Cage
 from arabesque.cages.files import read_cage
-from arabesque.checking import Distances, JoinMemory, WayBack
+from arabesque.checking import Back, Distances, JoinMemory, WayBack
 from arabesque.desk.asks import Asks
 from arabesque.desk.elements import ElementChoice
 from arabesque.desk.jobs import Job, JobQueue
@@ -290,9 +291,10 @@ class Session(QObject):
         """Samples of an item's shape with their distances; None while they are being measured, or without a surface."""
         return self.meters.distances(item.shape, self.checked_scan) if can(item.shape, Sampled) else None
 
-    def back(self, item: Item) -> WayBack | None:
+    def back(self, item: Item) -> WayBack | Back | None:
         """Distances of the scan's points to a surface item, or None while they are being measured."""
-        return self.meters.back(item.shape, self.checked_scan) if isinstance(item.shape, Surface) else None
+        known = isinstance(item.shape, Surface | Cage)
+        return self.meters.back(item.shape, self.checked_scan) if known else None
 
     @property
     def seen(self) -> Seen:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBox
 
 from arabesque.arrays import Floats
 from arabesque.cages import Cage
-from arabesque.checking import Distances, Figures, WayBack, figures_of, way_figures
+from arabesque.checking import Back, Distances, Figures, WayBack, figures_of, way_figures
 from arabesque.desk import theme
 from arabesque.desk.checks.joins import JOINS, joins, limits_of, rimmed
 from arabesque.desk.icons import icon
@@ -212,7 +212,7 @@ class FitStrip(QWidget):
     def _measured(self, items: list[Item]) -> tuple[Distances, ...]:
         return tuple(found for item in items if (found := self._session.distances(item)) is not None)
 
-    def _ways(self, items: list[Item]) -> tuple[WayBack, ...]:
+    def _ways(self, items: list[Item]) -> tuple[WayBack | Back, ...]:
         return tuple(way for item in items if (way := self._session.back(item)) is not None)
 
     def _set_tolerance(self, value: float) -> None:
@@ -240,7 +240,7 @@ def _bars(measured: tuple[Distances, ...], tolerance: float) -> Floats:
     return np.asarray(np.sqrt(counts / counts.max()))
 
 
-def _back_words(ways: tuple[WayBack, ...], tolerance: float) -> str:
+def _back_words(ways: tuple[WayBack | Back, ...], tolerance: float) -> str:
     figures = way_figures(ways, tolerance)
     return f"{figures.inlier_p99:.3f}" if figures.samples else "–"
 
