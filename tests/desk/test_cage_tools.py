@@ -25,6 +25,7 @@ from arabesque.desk.tools.cage.shape_cage import ShapeCage, Take
 from arabesque.desk.tools.cage.span_borders import SpanBorders
 from arabesque.desk.tools.cage.thicken import Side, Thicken
 from arabesque.desk.tools.cage.weld_borders import WeldBorders, What
+from arabesque.desk.tools.check.judge import JoinsCheck
 from arabesque.desk.view.camera import Camera
 from arabesque.geometry import (
     Curve,
@@ -532,6 +533,17 @@ class FormTest(CageTest):
             self.idle()
             self.window.sight.toggle(check.id)
         self.assertIs(self.window.hand.tool, tool)
+
+    def test_joins_at_irregular_points_are_listed(self) -> None:
+        """A cage is several patches: each join is named by the cage that it belongs to, the worst first."""
+        self.begin(Item("far", "Far", open_grid().moved(motion(shift=[200, 0, 0]))), Item("cage", "Cage", cube()))
+        self.session.select("cage")
+        self.window.hand.take_up(JoinsCheck)
+        tool = self.window.hand.tool
+        self.idle()
+        self.assertEqual(len(tool.choices), 12)
+        self.assertTrue(all(choice.label.startswith("Cage – Cage: G") for choice in tool.choices))
+        self.assertIn("G", self.window.fit_strip.joins.value.text())
 
     def test_rare_starts(self) -> None:
         """Tools without a cage say what to do; with several, a click takes another one."""

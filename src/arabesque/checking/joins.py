@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats, tree_of
+from arabesque.arrays import Bools, Floats, tree_of, unit
 from arabesque.geometry import Rim, Surface, foot_points, section_bends
 from arabesque.geometry.kernels import step_along, unit_cross
 from arabesque.shapes import Rimmed
@@ -29,6 +29,10 @@ ROUGH = 8
 LONGER, SHORTEST = 4.0, 0.02
 """Rims that run together do so for more than that many reaches, and more than that share of the shorter one."""
 NEWTON, SETTLED = 4, 1e-13
+SQUARE = 1e-7
+"""mm: so far from square to a rim the way to a point may stand."""
+SECTIONS, GOLDEN = 36, (5**0.5 - 1) / 2
+"""A step between two samples is searched down to 3e-8 of it."""
 LEAST_BEND = 1e-4
 """1/mm: curvatures below this count as this when mismatches are taken in per cent."""
 
@@ -357,14 +361,44 @@ def _looked_at(line: _Line, other: _Along | _Inside, t: Floats, size: float) -> 
 
 
 def _feet(line: _Line, points: Floats) -> Floats:
-    """(n,) shares of a rim's way closest to points: the nearest of many, then Newton's steps along it."""
-    t = line.tree.query(points)[1] / (DENSE - 1)
+    """(n,) shares of a rim's way closest to points: the nearest of many, then Newton's steps along it.
+
+    Rims whose pace changes fast, as of cages at irregular points, lead those
+    steps astray: there the way to both neighbours of the nearest is searched.
+    """
+    t = seeds = line.tree.query(points)[1] / (DENSE - 1)
     for _ in range(NEWTON):
         d = line.rim.surface.derivatives(line.rim.places(t), 2)
         before, t = t, step_along(d, line.rim.ways(t), points, t)
         if np.abs(t - before).max() < SETTLED:
             break
+    ways = line.rim.ways(before)
+    along = unit(d[1, 0] * ways[:, :1] + d[0, 1] * ways[:, 1:])
+    ahead = np.einsum("nc,nc->n", points - d[0, 0], along)
+    beyond = ((t >= 1.0) & (ahead > 0)) | ((t <= 0.0) & (ahead < 0))
+    astray = (np.abs(ahead) > SQUARE) & ~beyond
+    if astray.any():
+        some = points[astray]
+        searched = _searched(line, some, seeds[astray])
+        nearer = _away(line, searched, some) < _away(line, t[astray], some)
+        t[astray] = np.where(nearer, searched, t[astray])
     return t
+
+
+def _searched(line: _Line, points: Floats, seeds: Floats) -> Floats:
+    """(n,) shares of a rim's way closest to points, at most one of its samples from seeds: by golden sections."""
+    low, high = np.maximum(seeds - 1.0 / (DENSE - 1), 0.0), np.minimum(seeds + 1.0 / (DENSE - 1), 1.0)
+    for _ in range(SECTIONS):
+        left, right = high - GOLDEN * (high - low), low + GOLDEN * (high - low)
+        lower = _away(line, left, points) < _away(line, right, points)
+        low, high = np.where(lower, low, left), np.where(lower, right, high)
+    return (low + high) / 2
+
+
+def _away(line: _Line, t: Floats, points: Floats) -> Floats:
+    """(n,) distances of points from shares of a rim's way, mm."""
+    away: Floats = np.linalg.norm(line.rim.surface.at(line.rim.places(t)) - points, axis=1)
+    return away
 
 
 class _Side(NamedTuple):

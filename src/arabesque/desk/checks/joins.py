@@ -51,8 +51,13 @@ def rimmed(session: Session) -> list[Item]:
     return [item for item in session.patches if can(item.shape, Rimmed)]
 
 
+def owners(items: list[Item]) -> list[Item]:
+    """To which item each of the patches belongs whose numbers stand in joins."""
+    return [item for item in items for _ in item.shape.patches()]
+
+
 def joins(session: Session, items: list[Item]) -> list[Join]:
-    """How the shapes of some items meet."""
+    """How the patches of some items meet, in numbers of all their patches one after the other: see ``owners``."""
     reach: float = session.looks.of(JOINS).reach
     # the patches of a network meet each other too
     shapes = tuple(patch for item in items for patch in item.shape.patches())

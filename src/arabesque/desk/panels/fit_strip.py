@@ -13,7 +13,7 @@ from arabesque.arrays import Floats
 from arabesque.cages import Cage
 from arabesque.checking import Back, Distances, Figures, WayBack, figures_of, way_figures
 from arabesque.desk import theme
-from arabesque.desk.checks.joins import JOINS, joins, limits_of, rimmed
+from arabesque.desk.checks.joins import JOINS, joins, limits_of, owners, rimmed
 from arabesque.desk.icons import icon
 from arabesque.desk.panels.fields import LengthField
 from arabesque.desk.plain import Words, hint
@@ -204,7 +204,7 @@ class FitStrip(QWidget):
         if not shown:
             return
         items = rimmed(self._session)
-        numbers = {n for n, item in enumerate(items) if chosen is None or any(item.id == c.id for c in chosen)}
+        numbers = {n for n, item in enumerate(owners(items)) if chosen is None or any(item.id == c.id for c in chosen)}
         found = [join for join in joins(self._session, items) if {join.first[0], join.second[0]} & numbers]
         worst = min(found, key=lambda join: join.rank(limits), default=None)
         self.joins.show_value("–" if worst is None else worst.word(limits), "", "")

@@ -11,7 +11,7 @@ import numpy as np
 from arabesque.checking import Join, Limits
 from arabesque.desk.checks import Check
 from arabesque.desk.checks.gloss import Stripes
-from arabesque.desk.checks.joins import JOINS, joins, limits_of, rimmed
+from arabesque.desk.checks.joins import JOINS, joins, limits_of, owners, rimmed
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.looks import Along
 from arabesque.desk.steps import Step
@@ -157,6 +157,7 @@ class JoinsCheck(Judge):
     def choices(self) -> list[Choice]:
         items, limits = rimmed(self.session), limits_of(self.session)
         found = sorted(joins(self.session, items), key=lambda join: join.rank(limits))
+        items = owners(items)
         return [
             Choice(
                 f"{items[join.first[0]].name} – {items[join.second[0]].name}: {join.word(limits)}",
