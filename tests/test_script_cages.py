@@ -10,6 +10,7 @@ import trimesh
 
 from arabesque.cages.files import read_cage, write_cage
 from arabesque.cages.through import box_cage
+from arabesque.checking import find_joins
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Patchwork, Surface
 from arabesque.scan import write_scan
@@ -61,6 +62,8 @@ class CageScriptTest(unittest.TestCase):
         found = project.match(cage, edges, beside)
         self.assertLess(found.gap, 1e-3)
         self.assertLess(found.angle, 0.1)
+        found = project.match(cage, edges, beside, 2)
+        self.assertLess(found.curvature, 0.01)
         line = project._added("curve", "Curve", Curve.bezier([[61, 0, 1], [62, 40, 3], [61, 80, 1.0]]))
         self.assertLess(project.match(cage, edges, line, 0).gap, 0.05)
         with self.assertRaisesRegex(ArabesqueError, "no tangent plane"):
@@ -72,6 +75,25 @@ class CageScriptTest(unittest.TestCase):
         self.assertLess(found.angle, 3.0)
         with self.assertRaisesRegex(ArabesqueError, "not on the border"):
             project.match(cage, [(10, 11)], line, 0)
+
+    def test_curvature_carries_on_over_a_matched_border(self) -> None:
+        """A cage drawn to a patch that is bent across: by the check of joins the pair is G2, in curvature as well."""
+        project, grid = self.project, open_grid(6, 8)
+        cage = project.cage(grid.points * [1, 1, 0], grid.faces)
+        x, y = np.meshgrid([61.0, 75, 95], [0.0, 40, 80], indexing="ij")
+        patch = project._added("patch", "Patch", Surface.bezier(np.stack([x, y, 0.01 * (x - 30) ** 2], -1)))
+        edges = [(9 * 6 + k, 9 * 6 + k + 1) for k in range(8)]
+        found = project.match(cage, edges, patch, 1)
+        shapes = (patch.shape, *project.item(cage.name).shape.patches())
+        (join,) = find_joins(shapes, 0.5)
+        self.assertEqual(join.grade(), 1)
+        found = project.match(cage, edges, patch, 2)
+        self.assertLess(found.curvature, 1e-3)
+        self.assertLess(found.gap, 1e-4)
+        self.assertLess(found.angle, 0.01)
+        shapes = (patch.shape, *project.item(cage.name).shape.patches())
+        (join,) = find_joins(shapes, 0.5)
+        self.assertGreaterEqual(join.grade(), 2, join.word())
 
     def test_spanned_and_of_patches(self) -> None:
         project, grid = self.project, open_grid()

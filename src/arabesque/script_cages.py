@@ -93,7 +93,8 @@ class Cages(Lends):
         self, cage: AnyItem, edges: ArrayLike, to: AnyItem, order: int = 1, near: ArrayLike | None = None
     ) -> Matched:
         """Bring (k, 2) border edges of a cage to a curve, to the edge of a patch or to the border of another cage
-        that passes nearest; order 0 for the position, 1 for the tangent plane too. near: (3,) a place by that edge."""
+        that passes nearest; order 0 for the position, 1 for the tangent plane
+        too, 2 for the curvature across as well. near: (3,) a place by that edge."""
         now = self._cage(cage)
         halves = self._halves(now, edges)
         place = now.points[now.quads.starts[halves]].mean(axis=0) if near is None else np.asarray(near, dtype=float)
@@ -147,4 +148,3 @@ def _target(shape: Any, place: np.ndarray) -> Target:
     rims = shape.rims()
     away = [np.linalg.norm(rim.surface.at(rim.places(at)) - place, axis=1).min() for rim in rims]
     return OnRim(rims[int(np.argmin(away))])
-

@@ -8,6 +8,7 @@ import numpy as np
 import trimesh
 
 from arabesque.cages import Cage, deliver_cage, find_blocks, refined, to_surfaces
+from arabesque.cages.blocks import odd_corners
 from arabesque.cages.conversion import blossom_weights
 from arabesque.cages.edits import collapse_face, make_sharp, relaxed, spin_edge, subdivide
 from arabesque.cages.files import read_cage, write_cage
@@ -48,15 +49,16 @@ class BlocksTest(unittest.TestCase):
             ("ring", torus(), 1), ("pipe", cylinder_cage(np.zeros(3), np.array([0, 0, 1.0]), 9, 30), 1),
         ):  # fmt: skip
             with self.subTest(words):
-                blocks = find_blocks(cage.quads)
+                blocks = find_blocks(cage.quads, odd_corners(cage.quads))
                 self.assertEqual(len(blocks), count)
                 self.assertEqual(sorted(np.concatenate([b.faces.ravel() for b in blocks])), list(range(cage.count)))
-        self.assertEqual(len(find_blocks(cube().quads, merge=False)), 6)
+        self.assertEqual(len(find_blocks(cube().quads, odd_corners(cube().quads), merge=False)), 6)
 
     def test_sharp_edges_are_borders_of_blocks(self) -> None:
         cage = open_grid(4, 4)
         middle = [cage.quads.edge_of[cage.quads.half_edge(10 + k, 11 + k)] for k in range(4)]
-        self.assertEqual(len(find_blocks(make_sharp(cage, np.array(middle)).quads)), 2)
+        quads = make_sharp(cage, np.array(middle)).quads
+        self.assertEqual(len(find_blocks(quads, odd_corners(quads))), 2)
 
 
 class SurfacesTest(unittest.TestCase):

@@ -16,6 +16,7 @@ from arabesque.cages.edits import (
     halved,
     insert_loop,
     lay_face,
+    make_bent,
     make_corners,
     make_sharp,
     merged,
@@ -39,6 +40,12 @@ from arabesque.geometry import Plane, motion
 from tests.cages.nets import bumpy, cube, euler, fan, open_grid, volume
 
 MIDDLE = Plane.coordinate(1)
+
+
+def bent_grid() -> Cage:
+    """A sheet that bends across its whole border."""
+    grid = open_grid()
+    return make_bent(grid, np.flatnonzero(grid.quads.border))
 
 
 def between(cage: Cage, points: np.ndarray) -> int:
@@ -286,10 +293,12 @@ class InvariantsTest(unittest.TestCase):
     """Random sequences of edits: always a surface of quads with finite places, or a refusal that says why."""
 
     @settings(max_examples=40, deadline=None, derandomize=True)
-    @given(st.sampled_from(["bumpy", "grid", "fan"]), st.lists(st.tuples(st.integers(0, 9), st.integers(0, 10_000)),
-           min_size=1, max_size=8))  # fmt: skip
+    @given(
+        st.sampled_from(["bumpy", "grid", "fan", "bent"]),
+        st.lists(st.tuples(st.integers(0, 9), st.integers(0, 10_000)), min_size=1, max_size=8),
+    )
     def test_any_sequence(self, start: str, steps: list[tuple[int, int]]) -> None:
-        cage = {"bumpy": bumpy, "grid": open_grid, "fan": lambda: fan(5)}[start]()
+        cage = {"bumpy": bumpy, "grid": open_grid, "fan": lambda: fan(5), "bent": bent_grid}[start]()
         cage = make_sharp(cage, np.arange(3))
         for kind, number in steps:
             if cage.count > 900:
@@ -308,3 +317,4 @@ class InvariantsTest(unittest.TestCase):
             on_rim = np.bincount(quads.starts[quads.border], minlength=quads.count)
             self.assertTrue(set(on_rim.tolist()) <= {0, 1})
             self.assertTrue(np.isin(quads.sharp.ravel(), quads.faces).all())
+            self.assertEqual(np.count_nonzero(quads.bends), len(quads.bent))

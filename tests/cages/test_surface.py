@@ -1,14 +1,18 @@
 """The limit surface of cages: masks and eigenvalues as published, exact places, samplers, what the shape answers."""
 
+import tempfile
 import unittest
+from pathlib import Path
 
 import numpy as np
 from scipy.interpolate import NdBSpline
 
+from arabesque.arrays import Floats
 from arabesque.cages import Cage, CageProblem, Quads, make_stencils, refined
-from arabesque.cages.edits import make_sharp
+from arabesque.cages.edits import delete_faces, insert_loop, make_bent, make_corners, make_sharp, mirror_and_weld
+from arabesque.cages.files import read_cage, write_cage
 from arabesque.cages.masks import corner_mask, corner_weights, dart_weights, sector_weights, smooth_weights
-from arabesque.cages.through import sphere_cage
+from arabesque.cages.through import cylinder_cage, grid_faces, sphere_cage
 from arabesque.errors import InvalidShape
 from arabesque.geometry import Plane, motion
 from tests.cages.nets import bumpy, cube, fan, open_grid
@@ -99,6 +103,73 @@ class ExactTest(unittest.TestCase):
         at = np.column_stack([i + uv[:, 0], j + uv[:, 1]])
         for which, nu in enumerate(((0, 0), (1, 0), (0, 1), (2, 0), (1, 1), (0, 2))):
             np.testing.assert_allclose(found[which], spline(at, nu=nu), atol=1e-12)
+
+    def test_a_bent_border_bends_as_the_form_does(self) -> None:
+        """Points on a form of second degree give that form, but for a shift, up to the very corners: so do cubic
+        B-splines by Marsden's identity (de Boor, "A Practical Guide to Splines", 1978, chapter IX)."""
+        x, y = np.meshgrid(np.arange(6.0), np.arange(8.0), indexing="ij")
+
+        def off(places: Floats) -> Floats:
+            px, py, pz = places.T
+            return pz - (0.2 * px**2 - 0.1 * py**2 + 0.05 * px * py)
+
+        flat = np.stack([x, y, np.zeros_like(x)], -1).reshape(-1, 3)
+        plain = Cage.of(flat - off(flat)[:, None] * [0, 0, 1], grid_faces(5, 7))
+        bent = Cage(plain.points, make_bent(plain, np.flatnonzero(plain.quads.border)).quads)
+        rng = np.random.default_rng(3)
+        face, uv = rng.integers(0, plain.count, 200), rng.random((200, 2))
+        self.assertGreater(np.ptp(off(plain.at(face, uv))), 0.05)
+        d = bent.derivatives(face, uv, 2)
+        np.testing.assert_allclose(off(d[0]), off(d[0])[0], atol=1e-12)
+        np.testing.assert_allclose(d[3:, :, 2], np.tile([[0.4], [0.05], [-0.2]], 200), atol=1e-12)
+        np.testing.assert_allclose(np.ptp(off(bent.sampler(40).read(bent).points)), 0, atol=1e-12)
+        np.testing.assert_allclose(np.ptp(off(bent.patches()[0].at(5 * rng.random((99, 2))))), 0, atol=1e-12)
+        places, _, inside = bent.feet(d[0] + 0.01 * bent.normals(face, uv))
+        np.testing.assert_allclose(places[inside], d[0][inside], atol=1e-6)
+
+    def test_steps_leave_bent_borders_as_they_are(self) -> None:
+        grid = open_grid(4, 5)
+        across = [grid.quads.edge_of[grid.quads.half_edge(6 * k + 2, 6 * k + 8)] for k in range(4)]
+        pipe = cylinder_cage(np.zeros(3), np.array([0, 0, 1.0]), 9, 30)
+        ends = np.flatnonzero(grid.quads.border)
+        side = [h for h in ends if {0, 1} == {int(grid.quads.starts[h]), int(grid.quads.ends[h])}]
+        for words, cage in (
+            ("all round", make_bent(grid, ends)), ("one side", make_bent(grid, side)),
+            ("a sharp line across", make_bent(make_sharp(grid, np.array(across)), side)),
+            ("two in a row", make_bent(open_grid(2, 5), side)), ("one in a row", make_bent(open_grid(1, 5), side)),
+            ("rings", make_bent(pipe, np.flatnonzero(pipe.quads.border))),
+        ):  # fmt: skip
+            with self.subTest(words):
+                self.assertGreater(len(cage.quads.bent), 0)
+                quads, matrix = refined(cage.quads)
+                fine = Cage(matrix @ cage.points, quads)
+                self.assertEqual(len(quads.bent), 2 * len(cage.quads.bent))
+                rng = np.random.default_rng(4)
+                face, uv = rng.integers(0, cage.count, 60), rng.random((60, 2)) * 0.5
+                np.testing.assert_allclose(fine.at(4 * face, 2 * uv), cage.at(face, uv), atol=1e-10)
+
+    def test_what_bends_goes_along_with_edits_and_files(self) -> None:
+        grid = open_grid(4, 5)
+        cage = make_bent(grid, np.flatnonzero(grid.quads.border))
+        self.assertEqual(len(cage.quads.bent), 18)
+        looped = insert_loop(cage, cage.quads.half_edge(0, 1) if cage.quads.half_edge(0, 1) >= 0 else
+                             cage.quads.half_edge(1, 0))  # fmt: skip
+        self.assertEqual(len(looped.quads.bent), 20)
+        # a side with a corner of its own bends no more, the others do
+        self.assertEqual(len(make_corners(cage, np.array([2])).quads.bent), 18 - 5)
+        self.assertEqual(len(delete_faces(cage, np.array([0])).quads.bent), 9)
+        self.assertEqual(len(make_bent(cage, np.flatnonzero(cage.quads.border), False).quads.bent), 0)
+        self.assertEqual(len(cage.flipped().quads.bent), 18)
+        both = mirror_and_weld(cage, Plane.coordinate(0))
+        self.assertEqual((len(both.quads.bent), both.quads.on_border[:6].sum()), (26, 2))
+        with tempfile.TemporaryDirectory() as folder:
+            write_cage(Path(folder) / "cage.obj", cage)
+            np.testing.assert_array_equal(read_cage(Path(folder) / "cage.obj").quads.bent, cage.quads.bent)
+        rim = grid.quads.on_border
+        np.testing.assert_allclose(cage.limit[rim], grid.limit[rim], atol=1e-9)
+        bowl = fan(5)
+        with self.assertRaisesRegex(CageProblem, "cannot bend"):
+            make_bent(bowl, np.flatnonzero(bowl.quads.border))
 
     def test_the_border_is_the_spline_of_its_own_points(self) -> None:
         cage = open_grid()

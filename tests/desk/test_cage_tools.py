@@ -473,6 +473,36 @@ class JoinTest(CageTest):
         np.testing.assert_allclose(self.cage.points[25:30, 0], 56.0, atol=1e-3)
         self.assertIs(tool.options.how, How.TANGENT)
 
+    def test_a_border_matched_in_curvature_bends(self) -> None:
+        x, y = np.meshgrid([56.0, 75, 95], [0.0, 20, 40], indexing="ij")
+        patch = Surface.bezier(np.stack([x, y, 0.01 * (x - 40) ** 2], -1))
+        self.begin(Item("cage", "Cage", self.flat_cage()), Item("patch", "Patch", patch))
+        tool = self.take(Qt.Key.Key_J, MatchCage)
+        self.session.select("cage")
+        tool.options.how = How.CURVATURE
+        tool.options_changed()
+        cage = self.cage
+        self.click(self.middle_of(cage, 26, 27))
+        self.click(patch.at([[0.0, 0.4]])[0])
+        self.assertIsNotNone(tool.made, tool.trouble)
+        facts = {fact.label: fact.state for fact in tool.facts}
+        self.assertEqual([facts[f"{what} left"] for what in ("Gap", "Angle", "Curvature")], ["good"] * 3)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertEqual(len(self.cage.quads.bent), 4)
+        # made plain, and bent again, by the command; the line of the border stays
+        line = self.cage.limit[25:30]
+        for count in (0, 4):
+            (item,) = self.session.document.of(Cage)
+            self.session.points.put(item, np.isin(np.arange(item.shape.quads.count), [26, 27]))
+            self.window.commands["cage-bend"].trigger()
+            self.idle()
+            self.assertEqual(len(self.cage.quads.bent), count, self.view.overlay.message)
+            np.testing.assert_allclose(self.cage.limit[25:30], line, atol=1e-9)
+        for _ in range(3):
+            self.key(Qt.Key.Key_Z, CTRL)
+        self.assertEqual(len(self.cage.quads.bent), 0)
+
 
 class FormTest(CageTest):
     def test_thickness_in_and_out_and_where_it_is_too_much(self) -> None:

@@ -257,6 +257,13 @@ class FormatsTest(unittest.TestCase):
         self.assertEqual([item.id for item in document], wanted)
         self.assertFalse(any_stale(document))
 
+    def test_cages_before_their_borders_could_bend(self) -> None:
+        """Format 9."""
+        document = load_project(self.FORMATS / "9.arabesque").document
+        self.assertEqual({item.id for item in document}, {kind.word for kind in KINDS})
+        self.assertEqual((document["cage"].shape.count, len(document["cage"].shape.quads.bent)), (20, 0))
+        self.assertFalse(any_stale(document))
+
     def test_true_shapes_twins_versions_and_trims(self) -> None:
         document = load_project(self.FORMATS / "4.arabesque").document
         self.assertEqual(document["rod"].shape.sizes, (8.0,))

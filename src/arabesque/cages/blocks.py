@@ -27,8 +27,10 @@ def odd_corners(quads: Quads) -> Bools:
     return ~plain_corners(sectors(quads.twins, quads.cut), quads.held[starts], quads.cuts[starts])
 
 
-def find_blocks(quads: Quads, merge: bool = True) -> list[Block]:
+def find_blocks(quads: Quads, odd: Bools, merge: bool = True) -> list[Block]:
     """Blocks over all faces, with irregular points at their corners only; one a face without ``merge``.
+
+    odd: (4 f,) corners of faces at irregular points: see ``odd_corners``.
 
     From every irregular point lines run straight along the edges, all a step at a time; each ends at the border, a
     sharp edge, an irregular point, or a point that another has passed.
@@ -38,8 +40,8 @@ def find_blocks(quads: Quads, merge: bool = True) -> list[Block]:
     wall = quads.cut.copy()
     passed = np.zeros(quads.count, dtype=bool)
     passed[quads.starts[quads.cut]] = passed[quads.ends[quads.cut]] = True
-    odd = np.unique(quads.starts[odd_corners(quads)])
-    _run(quads, [int(h) for point in odd for h in quads.around(int(point))], wall, passed, odd)
+    ends = np.unique(quads.starts[odd])
+    _run(quads, [int(h) for point in ends for h in quads.around(int(point))], wall, passed, ends)
     while True:
         blocks, failed = _grids(quads, wall)
         if failed < 0:

@@ -51,6 +51,12 @@ class Cage:
         )
         return cls(array, quads)
 
+    @cached_property
+    def whole(self) -> Cage:
+        """With the faces beyond its bent borders; itself where there are none."""
+        beyond = self.quads.beyond
+        return self if beyond is None else Cage(beyond.matrix @ self.points, beyond.quads)
+
     @property
     def faces(self) -> Ints:
         """(n, 4) its faces."""

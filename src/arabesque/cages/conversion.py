@@ -76,13 +76,13 @@ def to_surfaces(cage: Cage, merge: bool = True, depth: int | None = None) -> Con
     Away from irregular points they are the surface itself; in the last cell at one, 2^-depth of a face wide, they
     come as near as a bicubic piece can, bent there to a common tangent plane.
     """
-    quads = cage.quads
-    odd = odd_corners(quads)
+    whole = cage.whole
+    quads, odd = whole.quads, odd_corners(whole.quads)[: 4 * cage.count]
     if depth is None:
-        depth = DEPTHS.get(int(quads.valence[quads.starts[odd]].max(initial=3)), MORE_DEPTH)
-    blocks = find_blocks(quads, merge)
+        depth = DEPTHS.get(int(quads.valence[quads.starts[: len(odd)][odd]].max(initial=3)), MORE_DEPTH)
+    blocks = find_blocks(cage.quads, odd, merge)
     tiles = quads.tiles(depth)
-    grid = tiles.stencil @ cage.points
+    grid = tiles.stencil @ whole.points
     alike: dict[tuple[int, int, bool, bool, bool, bool], list[int]] = {}
     corners = [tuple(bool(odd[corner_half(block, k)]) for k in range(4)) for block in blocks]
     for number, (block, at) in enumerate(zip(blocks, corners, strict=True)):
@@ -100,7 +100,7 @@ def to_surfaces(cage: Cage, merge: bool = True, depth: int | None = None) -> Con
         for k in range(4):
             if at[k]:
                 mask = corner_mask(quads, corner_half(block, k))
-                net[((0, 0), (-1, 0), (-1, -1), (0, -1))[k]] = mask.weights[0] @ cage.points[mask.points]
+                net[((0, 0), (-1, 0), (-1, -1), (0, -1))[k]] = mask.weights[0] @ whole.points[mask.points]
     solved = solve_corners(cage, blocks, knots, nets, odd)
     surfaces = tuple(Surface((3, 3), both, net) for both, net in zip(knots, nets, strict=True))
     return Converted(surfaces, tuple(blocks), depth, solved)

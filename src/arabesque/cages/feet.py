@@ -46,8 +46,8 @@ def nearest_places(cage: Cage, places: Floats) -> tuple[Floats, Floats, Bools]:
     corners = samples.triangles[hits.triangle]
     face = samples.part[corners[:, 0]]
     uv = np.einsum("nk,nkc->nc", hits.barycentric, samples.uv[corners])
-    tiles = cage.quads.tiles(DEPTH)
-    grid = np.ascontiguousarray(tiles.stencil @ cage.points)
+    tiles = cage.whole.quads.tiles(DEPTH)
+    grid = np.ascontiguousarray(tiles.stencil @ cage.whole.points)
     found = on_tiles(cage, face, uv, tiles, grid)
     for _ in range(STEPS):
         gap, du, dv = places - found[0], found[1], found[2]

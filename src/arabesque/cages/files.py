@@ -17,7 +17,7 @@ from arabesque.errors import FileProblem
 from arabesque.files import readable, write_text
 from arabesque.units import scale_to_mm
 
-SHARP, CORNER = "sharp", "corner"
+SHARP, BENT, CORNER = "sharp", "bent", "corner"
 LARGEST_MM = 1e8
 
 
@@ -29,8 +29,9 @@ def write_cage(path: str | Path, cage: Cage, unit: str = "mm") -> None:
     lines += ["v " + " ".join(repr(float(c)) for c in point) for point in points]
     lines += ["g cage"]
     lines += ["f " + " ".join(str(p + 1) for p in face) for face in quads.faces]
-    if len(quads.sharp):
-        lines += [f"g {SHARP}", *(f"l {a + 1} {b + 1}" for a, b in quads.sharp)]
+    for group, edges in ((SHARP, quads.sharp), (BENT, quads.bent)):
+        if len(edges):
+            lines += [f"g {group}", *(f"l {a + 1} {b + 1}" for a, b in edges)]
     if len(quads.corners):
         lines += [f"g {CORNER}", *(f"p {p + 1}" for p in quads.corners)]
     write_text(path, "\n".join(lines) + "\n")
@@ -50,7 +51,7 @@ def read_cage(path: str | Path, unit: str = "mm") -> Cage:
         raise FileProblem(f"{path.name} is not an OBJ file that can be read", "Export it again as OBJ") from problem
     points: list[list[float]] = []
     faces: list[list[int]] = []
-    sharp: list[tuple[int, int]] = []
+    lines: dict[str, list[tuple[int, int]]] = {SHARP: [], BENT: []}
     corners: list[int] = []
     odd = 0
     group = ""
@@ -69,8 +70,8 @@ def read_cage(path: str | Path, unit: str = "mm") -> Cage:
                     faces.append(numbers)
                 elif kind == "f":
                     odd += 1
-                elif kind == "l" and group == SHARP:
-                    sharp += list(pairwise(numbers))
+                elif kind == "l" and group in lines:
+                    lines[group] += list(pairwise(numbers))
                 elif kind == "p" and group == CORNER:
                     corners += numbers
         except ValueError as problem:
@@ -89,10 +90,9 @@ def read_cage(path: str | Path, unit: str = "mm") -> Cage:
     if max(map(max, faces)) >= len(array):
         raise FileProblem(f"{path.name} has faces over points that it does not hold", "Export it again as OBJ")
     try:
-        kept, quads, _ = compacted(
-            array, np.array(faces, dtype=np.int64), np.array(sharp, dtype=np.int64).reshape(-1, 2),
-            np.array(corners, dtype=np.int64),
-        )  # fmt: skip
+        sharp, bent = (np.array(lines[kind], dtype=np.int64).reshape(-1, 2) for kind in (SHARP, BENT))
+        corner = np.array(corners, dtype=np.int64)
+        kept, quads, _ = compacted(array, np.array(faces, dtype=np.int64), sharp, corner, bent)
     except CageProblem as problem:
         raise FileProblem(
             f"{path.name} holds no surface: {problem.cause.lower()}", "Mend the net where it was made"

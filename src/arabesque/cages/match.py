@@ -1,4 +1,4 @@
-"""A border of a cage brought onto a line, with the tangent plane of what lies beyond it."""
+"""A border of a cage brought onto a line, with the tangent plane and the curvature of what lies beyond it."""
 
 from __future__ import annotations
 
@@ -12,32 +12,38 @@ from scipy.sparse.linalg import lsqr
 
 from arabesque.arrays import Bools, Floats, Ints, tree_of, unit
 from arabesque.cages.cage import Cage
+from arabesque.cages.edits.lines import make_bent
 from arabesque.cages.net import ENDS
 from arabesque.cages.quads import CageProblem
-from arabesque.cages.stencils import DU, DV, PLACE, Stencils, make_stencils
+from arabesque.cages.stencils import DU, DUU, DUV, DV, DVV, PLACE, Stencils, make_stencils
 from arabesque.geometry import Curve, Rim
 
 PLACES_AN_EDGE = 5
 ROUNDS = 6
 STAYS = 1e-3
 LINE_PLACES = 400
+LEAST_BEND = 1e-4
+"""1/mm: curvatures below this count as this when what is left is taken as a share."""
 
 
 class Order(IntEnum):
     """How a border meets what it is matched to.
 
-    There is no more: on its border a cage's surface has no curvature across, whatever its points.
+    For curvature the border is bent, else it is plain: there a cage's surface has none across, whatever its points.
     """
 
     POSITION = 0
     TANGENT = 1
+    CURVATURE = 2
 
 
 class Beyond(NamedTuple):
-    """What lies at places of a line: (n, 3) places, and where they are known (n, 3) normals."""
+    """What lies at places of a line: (n, 3) places, and where they are known (n, 3) normals and (6, n, 3) place and
+    derivatives of the surface there, as cages have them."""
 
     places: Floats
     normals: Floats | None
+    surface: Floats | None = None
 
 
 class Target(Protocol):
@@ -72,7 +78,7 @@ class OnCurve:
 class OnRim:
     """A border of a patch."""
 
-    most = Order.TANGENT
+    most = Order.CURVATURE
 
     def __init__(self, rim: Rim) -> None:
         self._rim = rim
@@ -90,13 +96,15 @@ class OnRim:
             t = np.clip(t + np.einsum("nc,nc->n", gap, along) / np.maximum(
                 np.einsum("nc,nc->n", along, along), 1e-300), 0, 1)  # fmt: skip
         uv = self._rim.places(t)
-        return Beyond(self._rim.surface.at(uv), self._rim.surface.normals(uv))
+        d = self._rim.surface.derivatives(uv, 2)
+        found = np.stack([d[0, 0], d[1, 0], d[0, 1], d[2, 0], d[1, 1], d[0, 2]])
+        return Beyond(d[0, 0], self._rim.surface.normals(uv), found)
 
 
 class OnCage:
     """A border of another cage, closed or a part."""
 
-    most = Order.TANGENT
+    most = Order.CURVATURE
 
     def __init__(self, cage: Cage, halves: Ints) -> None:
         self._cage, self._halves = cage, np.asarray(halves, dtype=np.int64)
@@ -120,17 +128,19 @@ class OnCage:
             size = np.maximum(np.einsum("nc,nc->n", along, along), 1e-300)
             t = np.clip(t + np.einsum("nc,nc->n", places - d[PLACE], along) / size, 0, 1)
         uv = self._uv(half, t)
-        return Beyond(self._cage.at(half // 4, uv), self._cage.normals(half // 4, uv))
+        found = self._cage.derivatives(half // 4, uv, 2)
+        return Beyond(found[PLACE], self._cage.normals(half // 4, uv), found)
 
 
 @dataclass(frozen=True, eq=False)
 class Matched:
-    """A matched cage and what is left, at its worst: gap in mm, and angle in degrees where that was asked for.
-    moved: mm, how far its surface moved behind the rows that were let go."""
+    """A matched cage and what is left, at its worst: gap in mm, and where they were asked for angle in degrees and
+    curvature across as a share. moved: mm, how far its surface moved behind the rows that were let go."""
 
     cage: Cage
     gap: float
     angle: float | None
+    curvature: float | None
     moved: float
 
 
@@ -147,13 +157,16 @@ def match_border(cage: Cage, halves: Ints, target: Target, order: Order, rows: i
     if order > target.most:
         raise CageProblem("A curve has no tangent plane", "Match the position only, or to an edge of a patch")
     free = _rows_from(cage, halves, int(order) + 1 if rows is None else rows)
-    stencils, side = _border_stencils(cage, halves)
     before = cage
+    bends = order >= Order.CURVATURE
+    if bends or quads.bends[halves].any():
+        cage = make_bent(cage, halves, bends)
+    stencils, side = _border_stencils(cage, halves)
     for _ in range(ROUNDS):
         cage = _step(cage, stencils, side, target, order, free)
-    gap, angle = _left(cage, stencils, target, order)
+    gap, angle, curvature = _left(cage, stencils, side, target, order)
     moved = float(np.linalg.norm(cage.limit - before.limit, axis=1)[~free].max(initial=0.0))
-    return Matched(cage, gap, angle, moved)
+    return Matched(cage, gap, angle, curvature, moved)
 
 
 def _rows_from(cage: Cage, halves: Ints, rows: int) -> Bools:
@@ -173,7 +186,7 @@ def _border_stencils(cage: Cage, halves: Ints) -> tuple[Stencils, Ints]:
     start, end = ENDS[halves % 4], ENDS[(halves % 4 + 1) % 4]
     uv = (start[:, None] + share * (end - start)[:, None]).reshape(-1, 2)
     face = np.repeat(halves // 4, PLACES_AN_EDGE)
-    return make_stencils(cage.quads, face, uv, 1), np.repeat(halves % 4, PLACES_AN_EDGE)
+    return make_stencils(cage.quads, face, uv, 2), np.repeat(halves % 4, PLACES_AN_EDGE)
 
 
 def _facing(found: Floats, normals: Floats) -> Floats:
@@ -195,7 +208,22 @@ def _step(cage: Cage, stencils: Stencils, side: Ints, target: Target, order: Ord
         up = beyond.normals * _facing(found, beyond.normals)[:, None]
         slope = _inwards(stencils, side, n)
         rows.append(hstack([diags_array(up[:, k]) @ slope for k in range(3)]))
-        right.append(-np.einsum("nc,nc->n", up, slope @ cage.points))
+        inwards = slope @ cage.points
+        right.append(-np.einsum("nc,nc->n", up, inwards))
+        if order >= Order.CURVATURE:
+            assert beyond.surface is not None
+            across = _across(found, side, up)
+            # by the square of a row's width all rows are in mm
+            width = np.einsum("nc,nc->n", inwards, inwards)
+            ways = _parameters(found, across)
+            shares = (ways[0] ** 2, 2 * ways[0] * ways[1], ways[1] ** 2)
+            parts = zip(shares, (DUU, DUV, DVV), strict=True)
+            second = sum(
+                (diags_array(width * share) @ stencils.matrix(k, n) for share, k in parts), csr_array(place.shape)
+            )
+            rows.append(hstack([diags_array(up[:, k]) @ second for k in range(3)]))
+            bend = width * _bend(beyond.surface, across, up)
+            right.append(bend - np.einsum("nc,nc->n", up, second @ cage.points))
     columns = np.flatnonzero(np.tile(free, 3))
     system = vstack(rows, format="csc")[:, columns]
     stays = STAYS * diags_array(np.ones(len(columns)))
@@ -214,13 +242,43 @@ def _inwards(stencils: Stencils, side: Ints, n: int) -> csr_array:
     return csr_array(diags_array(sign * along_v) @ one + diags_array(sign * ~along_v) @ other)
 
 
-def _left(cage: Cage, stencils: Stencils, target: Target, order: Order) -> tuple[float, float | None]:
-    """The widest gap, mm, and the largest angle, degrees."""
+def _across(found: Floats, side: Ints, up: Floats) -> Floats:
+    """(n, 3) unit vectors square to the border in the plane of normals ``up``."""
+    along = np.where((side % 2 == 0)[:, None], found[DU], found[DV])
+    return unit(np.cross(up, along))
+
+
+def _parameters(found: Floats, ways: Floats) -> Floats:
+    """(2, n) shares of u and v in (n, 3) ways, as near as a surface has them."""
+    u, v = found[DU], found[DV]
+    a, b, c = (np.einsum("nc,nc->n", x, y) for x, y in ((u, u), (u, v), (v, v)))
+    p, q = (np.einsum("nc,nc->n", ways, x) for x in (u, v))
+    area = np.maximum(a * c - b * b, 1e-300)
+    return np.stack([(c * p - b * q) / area, (a * q - b * p) / area])
+
+
+def _bend(found: Floats, across: Floats, up: Floats) -> Floats:
+    """(n,) curvature of normal sections along unit ways in the tangent plane, seen from the side of ``up``, 1/mm:
+    the second fundamental form (do Carmo, "Differential Geometry of Curves and Surfaces", 1976, section 3-2)."""
+    a, b = _parameters(found, across)[:, :, None]
+    return np.asarray(np.einsum("nc,nc->n", up, a**2 * found[DUU] + 2 * a * b * found[DUV] + b**2 * found[DVV]))
+
+
+def _left(
+    cage: Cage, stencils: Stencils, side: Ints, target: Target, order: Order
+) -> tuple[float, float | None, float | None]:
+    """The widest gap, mm, the largest angle, degrees, and the largest mismatch of curvature, as a share of the
+    largest beyond."""
     found = stencils.apply(cage.points)
     beyond = target.nearest(found[PLACE])
     gap = float(np.linalg.norm(beyond.places - found[PLACE], axis=1).max())
     if order < Order.TANGENT or beyond.normals is None:
-        return gap, None
+        return gap, None, None
     up = unit(np.cross(found[DU], found[DV]))
-    turned = up - beyond.normals * _facing(found, beyond.normals)[:, None]
-    return gap, float(np.degrees(np.linalg.norm(turned, axis=1)).max())
+    there = beyond.normals * _facing(found, beyond.normals)[:, None]
+    angle = float(np.degrees(np.linalg.norm(up - there, axis=1)).max())
+    if order < Order.CURVATURE or beyond.surface is None:
+        return gap, angle, None
+    across = _across(found, side, there)
+    own, other = _bend(found, across, there), _bend(beyond.surface, across, there)
+    return gap, angle, float(np.abs(own - other).max() / max(np.abs(other).max(), LEAST_BEND))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -15,6 +15,7 @@ from arabesque.arrays import Bools, Floats, Ints, frozen_array
 from arabesque.errors import InvalidShape
 
 if TYPE_CHECKING:
+    from arabesque.cages.beyond import Beyond
     from arabesque.cages.tiles import Tiles
 
 T = TypeVar("T")
@@ -33,7 +34,8 @@ class Quads:
 
     faces: (n, 4) indices of points, counter-clockwise seen from outside. sharp: (k, 2) pairs of points whose edge is
     sharp. corners: (c,) points that stay where they are, sharp in every direction. count: number of points, each on
-    some face.
+    some face. bent: (b, 2) pairs of points whose edge is border and across which the surface bends as the rows behind
+    it do: whole sides, see ``beyond.whole_sides``; other edges are left out.
 
     Half-edge 4 f + i runs along side i of face f, from its point i to the next; nothing of that is stored.
     Raises CageProblem for faces with a point twice, edges with more than two faces or faces that look to opposite
@@ -44,6 +46,7 @@ class Quads:
     sharp: Ints
     corners: Ints
     count: int
+    bent: Ints = field(default_factory=lambda: np.empty((0, 2), dtype=np.int64))
 
     def __post_init__(self) -> None:
         faces = frozen_array(self.faces, (None, 4), np.int64, what="Faces of the cage", below=self.count)
@@ -58,6 +61,12 @@ class Quads:
         )
         object.__setattr__(self, "corners", frozen_array(corners, (None,), np.int64, what="Corners", below=self.count))
         _check(self)
+        bent = np.sort(np.asarray(self.bent, dtype=np.int64).reshape(-1, 2), axis=1)
+        if len(bent):
+            from arabesque.cages.beyond import whole_sides  # which reads quads
+
+            bent = whole_sides(self, np.unique(bent, axis=0))
+        object.__setattr__(self, "bent", frozen_array(bent, (None, 2), np.int64, what="Bent edges", below=self.count))
 
     @classmethod
     def of(cls, faces: ArrayLike, sharp: ArrayLike = (), corners: ArrayLike = ()) -> Quads:
@@ -192,6 +201,19 @@ class Quads:
             self._kept[name] = make()
         return self._kept[name]
 
+    @property
+    def beyond(self) -> Beyond | None:
+        """The net with a row of faces beyond its bent borders; None where no border is bent."""
+        from arabesque.cages.beyond import add_beyond  # which reads quads
+
+        return self.kept("beyond", lambda: add_beyond(self)) if len(self.bent) else None
+
+    @cached_property
+    def bends(self) -> Bools:
+        """(4 n,) true for half-edges of bent border."""
+        keys = np.minimum(self.starts, self.ends) * self.count + np.maximum(self.starts, self.ends)
+        return self.border & np.isin(keys, self.bent[:, 0] * self.count + self.bent[:, 1])
+
     def tiles(self, depth: int) -> Tiles:
         """The limit surface as bicubic tiles, down to 2^-depth of a face."""
         from arabesque.cages.tiles import make_tiles  # which divides quads
@@ -210,7 +232,7 @@ class Quads:
     @cached_property
     def flipped(self) -> Quads:
         """The faces seen from the other side; those of a face's points stay first."""
-        made = Quads(self.faces[:, [0, 3, 2, 1]], self.sharp, self.corners, self.count)
+        made = Quads(self.faces[:, [0, 3, 2, 1]], self.sharp, self.corners, self.count, self.bent)
         made.__dict__["flipped"] = self
         return made
 
@@ -346,14 +368,15 @@ def sectors(twins: Ints, cut: Bools) -> Ints:
     return sizes
 
 
-def compacted(points: Floats, faces: Ints, sharp: Ints, corners: Ints) -> tuple[Floats, Quads, Ints]:
+def compacted(points: Floats, faces: Ints, sharp: Ints, corners: Ints, bent: Ints) -> tuple[Floats, Quads, Ints]:
     """Points that some face uses, the quads over them, and (count,) the old number of each."""
     used = np.unique(faces)
     new = np.full(len(points), -1)
     new[used] = np.arange(len(used))
     kept_sharp = _existing(new[np.asarray(sharp, np.int64).reshape(-1, 2)], new[faces], len(used))
+    kept_bent = _existing(new[np.asarray(bent, np.int64).reshape(-1, 2)], new[faces], len(used))
     kept_corners = new[np.asarray(corners, np.int64)]
-    quads = Quads(new[faces], kept_sharp, kept_corners[kept_corners >= 0], len(used))
+    quads = Quads(new[faces], kept_sharp, kept_corners[kept_corners >= 0], len(used), kept_bent)
     return points[used], quads, used
 
 

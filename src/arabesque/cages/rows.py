@@ -38,14 +38,14 @@ def loop_of(quads: Quads, half: int) -> Ints:
     if h == half:
         return np.array(found)
     back = []
-    h = _straight_back(quads, half)
+    h = straight_back(quads, half)
     while h >= 0:
         back.append(h)
-        h = _straight_back(quads, h)
+        h = straight_back(quads, h)
     return np.array([*back[::-1], *found])
 
 
-def _straight_back(quads: Quads, half: int) -> int:
+def straight_back(quads: Quads, half: int) -> int:
     """The half-edge from which one goes straight on; -1 where there is none."""
     start = int(quads.starts[half])
     if quads.irregular[start]:

@@ -90,10 +90,23 @@ def _sized(matrix: coo_array, rows: int, columns: int) -> csr_array:
 
 def refined(quads: Quads) -> tuple[Quads, csr_array]:
     """The quads after one step over all faces, and the (after, before) matrix of the points; the surface stays."""
-    step = subdivided(quads.faces, quads.cut.reshape(-1, 4), quads.held)
-    n = quads.count
-    sharp = np.flatnonzero(quads.sharp_edges)
-    middles = n + sharp
-    ends = quads.edges[sharp]
-    halves = np.concatenate([np.column_stack([ends[:, 0], middles]), np.column_stack([ends[:, 1], middles])])
-    return Quads(step.faces, halves, quads.corners, step.matrix.shape[0]), step.matrix
+    beyond = quads.beyond
+    net = quads if beyond is None else beyond.quads
+    step = subdivided(net.faces, net.cut.reshape(-1, 4), net.held)
+    sharp, bent = (_divided(quads, net, edges) for edges in (quads.sharp, quads.bent))
+    if beyond is None:
+        return Quads(step.faces, sharp, quads.corners, step.matrix.shape[0]), step.matrix
+    # only what the net's own faces became; points stay first
+    faces = step.faces[: 4 * len(quads.faces)]
+    used = np.unique(faces)
+    new = np.full(step.matrix.shape[0], -1)
+    new[used] = np.arange(len(used))
+    made = Quads(new[faces], new[sharp], new[quads.corners], len(used), new[bent])
+    return made, csr_array((step.matrix @ beyond.matrix)[used])
+
+
+def _divided(quads: Quads, net: Quads, edges: Ints) -> Ints:
+    """(2 k, 2) both parts of (k, 2) edges after a step over a net that holds them."""
+    keys = net.edges[:, 0] * net.count + net.edges[:, 1]
+    middles = net.count + np.searchsorted(keys, edges[:, 0] * net.count + edges[:, 1])
+    return np.concatenate([np.column_stack([edges[:, k], middles]) for k in (0, 1)])

@@ -36,14 +36,16 @@ class CageSampler:
         self._each, self._square = each, each * each
         at = np.linspace(0.0, 1.0, each)
         self._basis, self._slope = basis(at, 0), basis(at, 1)
-        tiles = quads.tiles(3)
+        # what lies beyond bent borders is read too, though it is not of the surface
+        net = quads if quads.beyond is None else quads.beyond.quads
+        tiles = net.tiles(3)
         plain = tiles.tile[: len(quads.faces)]
         self._whole = np.flatnonzero(plain >= 0)
         self._grids, self._lined = tiles.grids[plain[self._whole]], tiles.lined[plain[self._whole]]
         others = np.flatnonzero(plain < 0)
         uv = np.stack(np.meshgrid(at, at, indexing="ij"), axis=-1).reshape(-1, 2)
         self._rows = (others[:, None] * self._square + np.arange(self._square)).ravel()
-        self._stencils = make_stencils(quads, np.repeat(others, self._square), np.tile(uv, (len(others), 1)))
+        self._stencils = make_stencils(net, np.repeat(others, self._square), np.tile(uv, (len(others), 1)))
         n = len(quads.faces)
         self._uv = np.tile(uv, (n, 1))
         self._part = np.repeat(np.arange(n), self._square)
@@ -61,7 +63,7 @@ class CageSampler:
 
     def read(self, cage: Cage) -> Samples:
         """Points and normals of the surface as it now is."""
-        points, last = cage.points, self._last
+        points, last = cage.whole.points, self._last
         if last is not None:
             moved = (points != last[0]).any(axis=1)
             if moved.mean() <= FEW_MOVED:
@@ -97,7 +99,7 @@ class CageSampler:
 
 def same_net(a: Quads, b: Quads) -> bool:
     """True for nets of the same faces, sharp edges and corners."""
-    pairs = ((a.faces, b.faces), (a.sharp, b.sharp), (a.corners, b.corners))
+    pairs = ((a.faces, b.faces), (a.sharp, b.sharp), (a.corners, b.corners), (a.bent, b.bent))
     return a.count == b.count and all(np.array_equal(one, other) for one, other in pairs)
 
 

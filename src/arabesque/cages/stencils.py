@@ -59,6 +59,21 @@ class Stencils:
 
         return csr_array((self.weights[which], self.points, self.starts), shape=(len(self.starts) - 1, count))
 
+    def over(self, matrix: csr_array) -> Stencils:
+        """The rows over other points, from which these follow by a (count, others) matrix."""
+        sizes = np.diff(matrix.indptr)[self.points]
+        ends = np.cumsum(sizes)
+        place = np.repeat(matrix.indptr[self.points] - (ends - sizes), sizes) + np.arange(int(ends[-1]))
+        row = np.repeat(np.arange(len(self.starts) - 1), np.diff(self.starts))
+        keys, entry = np.unique(np.repeat(row, sizes) * matrix.shape[1] + matrix.indices[place], return_inverse=True)
+        share = matrix.data[place]
+        weights: Floats = np.stack(
+            [np.bincount(entry, np.repeat(one, sizes) * share, len(keys)).astype(float) for one in self.weights]
+        )
+        rows, points = np.divmod(keys, matrix.shape[1])
+        starts = np.searchsorted(rows, np.arange(len(self.starts)))
+        return Stencils(starts.astype(np.int64), points.astype(np.int64), weights, self.special, self.face)
+
     def rows_of(self, chosen: Bools) -> Ints:
         """Rows in which any of the points of a (count,) mask has a say."""
         touched = np.add.reduceat(chosen[self.points].astype(np.int64), self.starts[:-1])
@@ -67,6 +82,8 @@ class Stencils:
 
 def make_stencils(quads: Quads, face: Ints, uv: Floats, order: int = 1) -> Stencils:
     """The rows of places (n,) faces and (n, 2) parameters; order: 0, 1 or 2 of the derivatives."""
+    if quads.beyond is not None:
+        return make_stencils(quads.beyond.quads, face, uv, order).over(quads.beyond.matrix)
     uv = np.clip(np.asarray(uv, dtype=float), 0.0, 1.0)
     uv = np.where(uv < ROUNDED, 0.0, np.where(uv > 1 - ROUNDED, 1.0, uv))
     face = np.asarray(face, dtype=np.int64)

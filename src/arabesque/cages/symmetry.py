@@ -35,8 +35,11 @@ def _pairs(cage: Cage, plane: Plane, reach: float) -> Ints | None:
     faces, image = _canonical(quads.faces), _canonical(pairs[quads.faces][:, ::-1])
     if not np.array_equal(faces[np.lexsort(faces.T)], image[np.lexsort(image.T)]):
         return None
-    sharp = np.sort(pairs[quads.sharp], axis=1)
-    same = np.array_equal(np.unique(sharp, axis=0), quads.sharp) if len(sharp) else True
+    same = all(
+        np.array_equal(np.unique(np.sort(pairs[edges], axis=1), axis=0), edges)
+        for edges in (quads.sharp, quads.bent)
+        if len(edges)
+    )
     return pairs if same and np.array_equal(np.sort(pairs[quads.corners]), quads.corners) else None
 
 

@@ -51,7 +51,7 @@ def thickened(cage: Cage, by: float, rim: Rim = Rim.SHARP) -> Cage:
             sharp += [np.column_stack([a, b]), n + np.column_stack([a, b])]
     made = cage_from(
         np.concatenate([outer.points, inner.points]), np.concatenate(faces), np.concatenate(sharp),
-        np.concatenate([quads.corners, n + quads.corners]),
+        np.concatenate([quads.corners, n + quads.corners]), (),
     )  # fmt: skip
     return made
 

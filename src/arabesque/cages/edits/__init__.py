@@ -12,7 +12,7 @@ from arabesque.cages.edits.grow import (
 )
 from arabesque.cages.edits.join import halved, merged, mirror_and_weld, seat, weld, weld_near
 from arabesque.cages.edits.keep import keeping_form
-from arabesque.cages.edits.lines import make_corners, make_sharp
+from arabesque.cages.edits.lines import make_bent, make_corners, make_sharp
 from arabesque.cages.edits.relax import relaxed
 from arabesque.cages.edits.remove import (
     collapse_face,
@@ -35,6 +35,7 @@ __all__ = [
     "insert_loop",
     "keeping_form",
     "lay_face",
+    "make_bent",
     "make_corners",
     "make_sharp",
     "merged",

@@ -136,14 +136,22 @@ def divided(cage: Cage, at: Floats, keep_form: bool = True) -> Cage:
         points.append(bilinear(corners, np.array([place for _, place in middles])))
     kept = np.setdiff1d(np.arange(len(quads.faces)), touched)
     faces = np.concatenate([quads.faces[kept], np.array(made, dtype=np.int64).reshape(-1, 4)])
-    whole = quads.sharp_edges & ~split
-    cut = quads.sharp_edges & split
-    halves = [np.column_stack([quads.edges[cut, k], new_point[cut]]) for k in (0, 1)]
-    sharp = np.concatenate([quads.edges[whole], *halves])
-    after = Cage(np.concatenate(points), Quads(faces, sharp, quads.corners, count))
+    bends = np.zeros(len(quads.edges), dtype=bool)
+    bends[quads.edge_of[quads.bends]] = True
+    sharp, bent = (_parted(quads, marked, new_point) for marked in (quads.sharp_edges, bends))
+    after = Cage(np.concatenate(points), Quads(faces, sharp, quads.corners, count, bent))
     if not keep_form or not len(touched):
         return after
     return _as_before(cage, after, len(kept), np.array(parents), np.array(uv))
+
+
+def _parted(quads: Quads, marked: Bools, new_point: Ints) -> Ints:
+    """(k, 2) the edges of a mask, both parts of those that have a new point (-1 for none)."""
+    split = new_point >= 0
+    whole, cut = marked & ~split, marked & split
+    return np.concatenate(
+        [quads.edges[whole], *(np.column_stack([quads.edges[cut, k], new_point[cut]]) for k in (0, 1))]
+    )
 
 
 def _parts(own: Ints, mid: Ints, marks: Bools, on: Floats, fresh: int) -> tuple[list[list[int]], Floats | None]:

@@ -41,7 +41,7 @@ def lay_face(cage: Cage | None, corners: Sequence[int | Floats], towards: Floats
         a, b, c, d = points[face]
         if np.cross(c - a, d - b) @ np.asarray(towards, dtype=float) < 0:
             face = face[::-1]
-        return cage_from(points, face[None], (), ())
+        return cage_from(points, face[None], (), (), ())
     quads = cage.quads
     ways = {(int(a), int(b)) for a, b in zip(quads.starts, quads.ends, strict=True)}
     sides = list(zip(face.tolist(), np.roll(face, -1).tolist(), strict=True))
@@ -54,7 +54,7 @@ def lay_face(cage: Cage | None, corners: Sequence[int | Floats], towards: Floats
         )
     if same or (not other and backwards):
         face = face[::-1]
-    return cage_from(points, np.vstack([quads.faces, face]), quads.sharp, quads.corners)
+    return cage_from(points, np.vstack([quads.faces, face]), quads.sharp, quads.corners, quads.bent)
 
 
 def outward_moves(cage: Cage, halves: Ints) -> Floats:
@@ -82,7 +82,7 @@ def extrude(cage: Cage, halves: Ints, moves: Floats) -> Cage:
     a, b = quads.starts[halves], quads.ends[halves]
     faces = np.column_stack([b, a, fresh[a], fresh[b]])
     points = np.vstack([cage.points, cage.points[used] + np.asarray(moves, dtype=float)[used]])
-    return cage_from(points, np.vstack([quads.faces, faces]), quads.sharp, quads.corners)
+    return cage_from(points, np.vstack([quads.faces, faces]), quads.sharp, quads.corners, quads.bent)
 
 
 def _chain(cage: Cage, halves: Ints, what: str) -> tuple[Ints, bool]:
@@ -148,7 +148,7 @@ def span(cage: Cage, first: Ints, second: Ints, count: int = 1) -> Cage:
         c, d = (np.roll(high, -1), high) if closed else (high[1:], high[:-1])
         faces.append(np.column_stack([b, a, d, c]))
     quads = cage.quads
-    return cage_from(np.concatenate(made), np.vstack([quads.faces, *faces]), quads.sharp, quads.corners)
+    return cage_from(np.concatenate(made), np.vstack([quads.faces, *faces]), quads.sharp, quads.corners, quads.bent)
 
 
 def opening_sides(cage: Cage, ring: Ints) -> tuple[int, int]:
@@ -226,7 +226,7 @@ def close_opening(cage: Cage, half: int, along: int | None = None, turned: int =
         points.append(_coons(cage.points[np.where(grid < quads.count, grid, 0)])[1:-1, 1:-1].reshape(-1, 3))
     a, b, c, d = grid[:-1, :-1], grid[1:, :-1], grid[1:, 1:], grid[:-1, 1:]
     faces = np.stack([d, c, b, a], axis=-1).reshape(-1, 4)
-    return cage_from(np.concatenate(points), np.vstack([quads.faces, faces]), quads.sharp, quads.corners)
+    return cage_from(np.concatenate(points), np.vstack([quads.faces, faces]), quads.sharp, quads.corners, quads.bent)
 
 
 def _coons(grid: Floats) -> Floats:

@@ -11,7 +11,7 @@ from scipy.sparse.csgraph import connected_components
 from arabesque.arrays import Bools, Floats, Ints, tree_of
 from arabesque.cages.cage import Cage
 from arabesque.cages.edits.parts import cage_from, renumbered
-from arabesque.cages.quads import CageProblem
+from arabesque.cages.quads import CageProblem, Quads
 from arabesque.geometry import Plane
 
 ON_PLANE = 1e-6
@@ -26,6 +26,7 @@ def merged(cages: Sequence[Cage]) -> Cage:
         np.concatenate([cage.faces + start for cage, start in zip(cages, starts, strict=True)]),
         np.concatenate([cage.quads.sharp + start for cage, start in zip(cages, starts, strict=True)]),
         np.concatenate([cage.quads.corners + start for cage, start in zip(cages, starts, strict=True)]),
+        np.concatenate([cage.quads.bent + start for cage, start in zip(cages, starts, strict=True)]),
     )
 
 
@@ -79,7 +80,12 @@ def seat(cage: Cage, plane: Plane, reach: float) -> Cage:
         raise CageProblem(f"No border point lies within {reach:g} mm of the plane", "Give a larger reach")
     points = cage.points.copy()
     points[near] = on_plane(plane, points[near])
-    return cage.with_points(points)
+    quads = cage.quads
+    if len(quads.bent):
+        # the surface has its border on the plane only where its points are on it
+        rest = quads.bent[~near[quads.bent].all(axis=1)]
+        quads = Quads(quads.faces, quads.sharp, quads.corners, quads.count, rest)
+    return Cage(points, quads)
 
 
 def on_plane(plane: Plane, points: Floats) -> Floats:
@@ -110,7 +116,7 @@ def halved(cage: Cage, plane: Plane, upper: bool) -> Cage:
     side = (corner > 0).any(axis=1) if upper else (corner < 0).any(axis=1)
     if not side.any():
         raise CageProblem("No face lies on this side of the twin plane", "Lay faces there first")
-    return cage_from(cage.points, cage.faces[side], cage.quads.sharp, cage.quads.corners)
+    return cage_from(cage.points, cage.faces[side], cage.quads.sharp, cage.quads.corners, cage.quads.bent)
 
 
 def mirror_and_weld(half: Cage, plane: Plane) -> Cage:
@@ -128,5 +134,6 @@ def mirror_and_weld(half: Cage, plane: Plane) -> Cage:
     made = cage_from(
         np.concatenate([points, plane.mirrored(points)]), faces, np.unique(np.sort(sharp, axis=1), axis=0),
         np.concatenate([quads.corners, target[n:][quads.corners]]),
+        np.concatenate([quads.bent, target[n:][quads.bent]]),
     )  # fmt: skip
     return made

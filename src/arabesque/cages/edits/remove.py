@@ -18,7 +18,7 @@ def delete_faces(cage: Cage, faces: Ints) -> Cage:
     kept[np.asarray(faces, dtype=np.int64)] = False
     if not kept.any():
         raise CageProblem("No face would be left", "Delete the cage in the Outline instead")
-    return cage_from(cage.points, cage.faces[kept], cage.quads.sharp, cage.quads.corners)
+    return cage_from(cage.points, cage.faces[kept], cage.quads.sharp, cage.quads.corners, cage.quads.bent)
 
 
 def remove_loop(cage: Cage, half: int) -> Cage:
@@ -54,7 +54,7 @@ def remove_loop(cage: Cage, half: int) -> Cage:
             rungs.append((one, other))
     edges = np.concatenate([quads.sharp, np.array(rungs, dtype=np.int64).reshape(-1, 2)])
     faces = np.concatenate([quads.faces[kept], np.array(joined)])
-    made = cage_from(cage.points, faces, edges, quads.corners)
+    made = cage_from(cage.points, faces, edges, quads.corners, quads.bent)
     return _near_before(cage, made, loop, np.arange(len(kept), len(faces)))
 
 
@@ -159,5 +159,5 @@ def spin_edge(cage: Cage, half: int) -> Cage:
     faces = quads.faces.copy()
     faces[half // 4] = [d, a, e, f]
     faces[twin // 4] = [f, b, c, d]
-    made = cage_from(cage.points, faces, quads.sharp, quads.corners)
+    made = cage_from(cage.points, faces, quads.sharp, quads.corners, quads.bent)
     return _without_doublets(made)

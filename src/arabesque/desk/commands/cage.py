@@ -13,6 +13,7 @@ from arabesque.cages.edits import (
     collapse_face,
     collapse_row,
     delete_faces,
+    make_bent,
     make_corners,
     make_sharp,
     relaxed,
@@ -93,6 +94,21 @@ def _sharp(sharp: bool) -> Callable[[Desk, Item], None]:
         _edit(desk, f"{what} made {'sharp' if sharp else 'smooth'}", halves // 4, work)
 
     return run
+
+
+def _bend(desk: Desk, item: Item) -> None:
+    """Both ways, as the first of the chosen edges is not."""
+    halves = _halves(desk, item)
+    halves = halves[item.shape.quads.border[halves]]
+    if not len(halves):
+        raise ArabesqueError("No edge of the border is chosen", "Take Shape, let it take edges, and click the border")
+    bent = not item.shape.quads.bends[halves[0]]
+
+    def work(cage: Cage, part: Part) -> Cage:
+        own = part.halves(halves)
+        return make_bent(cage, own, bent) if len(own) else cage
+
+    _edit(desk, "border bent as the form is" if bent else "border made plain", halves // 4, work)
 
 
 def _corner(desk: Desk, item: Item) -> None:
@@ -192,6 +208,8 @@ COMMANDS = (
     Command("cage-sharp", "Make edges sharp", "The chosen edges become sharp", _told(_sharp(True)), "Cage", when=_cage),
     Command("cage-smooth", "Make edges smooth", "The chosen edges become smooth", _told(_sharp(False)), "Cage",
             when=_cage),
+    Command("cage-bend", "Bend the border", "The form's bend goes on up to the chosen side of the border; or no longer",
+            _told(_bend), "Cage", when=_cage),
     Command("cage-corner", "Corners", "The chosen points stay where they are, sharp in every direction; or no longer",
             _told(_corner), "Cage", when=_cage),
     Command("cage-delete", "Delete faces", "The chosen faces go", _told(_delete), "Cage", "Shift+Del", when=_cage),

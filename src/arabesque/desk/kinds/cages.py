@@ -21,6 +21,8 @@ from arabesque.model import Item
 
 RING = 7.5
 """Pixels: radius of the ring round an irregular point."""
+STUB = 0.35
+"""Of a row: so far out of a border that bends go its short lines."""
 APART = 0.06
 """Of the face: so far beside a sharp edge lies its second line."""
 
@@ -74,6 +76,12 @@ def cage_parts(cage: Cage, colour: str, width: float, faint: bool = False) -> li
     if len(odd):
         parts.append(Discs(points[odd], np.full(len(odd), 3.0), RING, colour))
         parts += [Label(points[point], str(quads.valence[point]), True) for point in odd] if not faint else []
+    if quads.beyond is not None:
+        # short lines out of a border that bends
+        net = quads.beyond.quads
+        edges = net.edges[(net.edges[:, 0] < quads.count) & (net.edges[:, 1] >= quads.count)]
+        inner, outer = cage.whole.points[edges[:, 0]], cage.whole.points[edges[:, 1]]
+        parts.append(Lines(np.stack([inner, inner + STUB * (outer - inner)], axis=1), colour, width, alpha, lift=0.9))
     if len(quads.corners):
         parts.append(Discs(points[quads.corners], np.full(len(quads.corners), 4.0), 4.5, colour))
     return parts

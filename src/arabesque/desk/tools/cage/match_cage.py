@@ -31,6 +31,12 @@ class How(Enum):
 
     POSITION = "position"
     TANGENT = "position and tangent plane"
+    CURVATURE = "position, tangent plane and curvature"
+
+    @property
+    def order(self) -> Order:
+        """As the core has it."""
+        return Order[self.name]
 
 
 class MatchCage(Reworks):
@@ -118,8 +124,7 @@ class MatchCage(Reworks):
         if self._chain is None or self._target is None:
             return None
         o = self.options
-        order = Order.TANGENT if o.how is How.TANGENT else Order.POSITION
-        order = Order(min(order, self._target.most))
+        order = Order(min(o.how.order, self._target.most))
         self._matched = match_border(item.shape, self._chain, self._target, order, o.rows or None)
         return self._matched.cage
 
@@ -131,8 +136,11 @@ class MatchCage(Reworks):
         facts = [Fact("Gap left", f"{found.gap:.4f} mm", "good" if found.gap <= tolerance else "bad")]
         if found.angle is not None:
             facts.append(Fact("Angle left", f"{found.angle:.3f}°", "good" if found.angle <= 0.5 else "bad"))
-        elif self.options.how is How.TANGENT:
+        elif self.options.how.order >= Order.TANGENT:
             facts.append(Fact("Tangent plane", "a curve has none"))
+        if found.curvature is not None:
+            share = 100 * found.curvature
+            facts.append(Fact("Curvature left", f"{share:.1f} %", "good" if share <= 5 else "bad"))
         return [*facts, Fact("Moved behind", f"{found.moved:.3f} mm")]
 
     def picked_parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
