@@ -7,7 +7,7 @@ from enum import IntEnum
 from typing import NamedTuple, Protocol
 
 import numpy as np
-from scipy.sparse import csr_array, diags_array, hstack, vstack
+from scipy.sparse import block_diag, csr_array, diags_array, hstack, vstack
 from scipy.sparse.linalg import lsqr
 
 from arabesque.arrays import Bools, Floats, Ints, tree_of, unit
@@ -20,7 +20,10 @@ from arabesque.geometry import Curve, Rim
 
 PLACES_AN_EDGE = 5
 ROUNDS = 6
-STAYS = 1e-3
+STAYS, CALM = 1e-3, 1e-2
+"""Against what is asked for: that points stay, and that neighbours in a row move alike."""
+ROWS = {0: 1, 1: 2, 2: 5}
+"""How many rows move, by what is asked for: curvature asks three, two more even out what they do."""
 LINE_PLACES = 400
 LEAST_BEND = 1e-4
 """1/mm: curvatures below this count as this when what is left is taken as a share."""
@@ -147,7 +150,7 @@ class Matched:
 def match_border(cage: Cage, halves: Ints, target: Target, order: Order, rows: int | None = None) -> Matched:
     """The cage with a part of its border on a line, meeting what lies there in an order of continuity.
 
-    rows: how many rows of points from the border on may move; as many as the order asks for by default. What is not
+    rows: how many rows of points from the border on may move; by default by the order (``ROWS``). What is not
     asked for stays as near as it can. Raises CageProblem for a line that does not know the order.
     """
     quads = cage.quads
@@ -156,7 +159,7 @@ def match_border(cage: Cage, halves: Ints, target: Target, order: Order, rows: i
         raise CageProblem("Only a border is matched", "Take edges with a face on one side only")
     if order > target.most:
         raise CageProblem("A curve has no tangent plane", "Match the position only, or to an edge of a patch")
-    free = _rows_from(cage, halves, int(order) + 1 if rows is None else rows)
+    free = _rows_from(cage, halves, ROWS[order] if rows is None else rows)
     before = cage
     bends = order >= Order.CURVATURE
     if bends or quads.bends[halves].any():
@@ -227,11 +230,22 @@ def _step(cage: Cage, stencils: Stencils, side: Ints, target: Target, order: Ord
     columns = np.flatnonzero(np.tile(free, 3))
     system = vstack(rows, format="csc")[:, columns]
     stays = STAYS * diags_array(np.ones(len(columns)))
-    solved = lsqr(vstack([system, stays], format="csr"), np.concatenate([*right, np.zeros(len(columns))]),
-                  atol=1e-13, btol=1e-13, iter_lim=4000)[0]  # fmt: skip
+    calm = CALM * _bends_of_moves(cage)
+    calm = block_diag([calm] * 3, format="csc")[:, columns]
+    lacking = np.concatenate([*right, np.zeros(len(columns) + calm.shape[0])])
+    solved = lsqr(vstack([system, stays, calm], format="csr"), lacking, atol=1e-13, btol=1e-13, iter_lim=4000)[0]
     move = np.zeros(3 * n)
     move[columns] = solved
     return cage.with_points(cage.points + move.reshape(3, n).T)
+
+
+def _bends_of_moves(cage: Cage) -> csr_array:
+    """(k, n) second differences along the rows of the net: of moves, they say how far these pull the net askew."""
+    rows = cage.quads.rows[0]
+    triples = np.concatenate([np.column_stack([row[:-2], row[1:-1], row[2:]]) for row in rows])
+    number = np.repeat(np.arange(len(triples)), 3)
+    weights = np.tile([1.0, -2.0, 1.0], len(triples))
+    return csr_array((weights, (number, triples.ravel())), shape=(len(triples), cage.quads.count))
 
 
 def _inwards(stencils: Stencils, side: Ints, n: int) -> csr_array:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
+from scipy.sparse.linalg import splu
 
 from arabesque.arrays import Bools, Floats
 from arabesque.cages.quads import Quads
@@ -38,6 +39,23 @@ def point_normals(cage: Cage) -> Floats:
     """(n, 3) unit normals of a cage's surface where its points come to lie."""
     stencils = point_stencils(cage.quads)
     return outward(stencils, cage.quads, cage.points, stencils.apply(cage.points))
+
+
+def through(cage: Cage, places: Floats, free: Bools | None = None) -> Cage:
+    """The cage with its points set so that they come to lie at (n, 3) places; free: (n,) only these move.
+
+    Halstead, Kass and DeRose 1993, section 3: one linear system over the limit masks.
+    """
+    matrix = point_stencils(cage.quads).matrix(0, cage.quads.count)
+    if free is None:
+        return cage.with_points(splu(matrix.tocsc()).solve(np.asarray(places, dtype=float)))
+    chosen = np.flatnonzero(free)
+    if not len(chosen):
+        return cage
+    lacking = (places - matrix @ cage.points)[chosen]
+    points = cage.points.copy()
+    points[chosen] += splu(matrix[chosen][:, chosen].tocsc()).solve(lacking)
+    return cage.with_points(points)
 
 
 def row_stencils(quads: Quads) -> tuple[RowStencils, ...]:

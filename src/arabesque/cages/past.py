@@ -8,8 +8,8 @@ import numpy as np
 
 from arabesque.arrays import Bools, Floats
 from arabesque.cages.cage import Cage
+from arabesque.cages.net import through
 from arabesque.cages.quads import CageProblem
-from arabesque.cages.through import through
 from arabesque.geometry import Plane, Surface, foot_points
 
 Ground = Callable[[Floats], tuple[Floats, Floats]]

@@ -9,9 +9,8 @@ import numpy as np
 from arabesque.arrays import Floats, Ints
 from arabesque.cages.cage import Cage
 from arabesque.cages.edits.parts import cage_from
-from arabesque.cages.net import point_normals
+from arabesque.cages.net import point_normals, through
 from arabesque.cages.quads import CageProblem
-from arabesque.cages.through import through
 
 ROOM = 0.95
 """Of the smallest radius: setting a surface off further than this towards its hollow side folds it."""

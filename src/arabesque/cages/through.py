@@ -5,33 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.sparse.linalg import splu
 
-from arabesque.arrays import Bools, Floats
+from arabesque.arrays import Floats
 from arabesque.cages.cage import Cage
 from arabesque.cages.edits.join import merged, weld_near
-from arabesque.cages.net import point_stencils
+from arabesque.cages.net import through
 from arabesque.cages.quads import CageProblem
 from arabesque.geometry import Surface
 
 FEWEST_ROUND = 3
-
-
-def through(cage: Cage, places: Floats, free: Bools | None = None) -> Cage:
-    """The cage with its points set so that they come to lie at (n, 3) places; free: (n,) only these move.
-
-    Halstead, Kass and DeRose 1993, section 3: one linear system over the limit masks.
-    """
-    matrix = point_stencils(cage.quads).matrix(0, cage.quads.count)
-    if free is None:
-        return cage.with_points(splu(matrix.tocsc()).solve(np.asarray(places, dtype=float)))
-    chosen = np.flatnonzero(free)
-    if not len(chosen):
-        return cage
-    lacking = (places - matrix @ cage.points)[chosen]
-    points = cage.points.copy()
-    points[chosen] += splu(matrix[chosen][:, chosen].tocsc()).solve(lacking)
-    return cage.with_points(points)
 
 
 def grid_faces(nu: int, nv: int) -> np.ndarray:

@@ -7,8 +7,8 @@ import numpy as np
 from arabesque.arrays import Ints
 from arabesque.cages.beyond import is_plain, sides
 from arabesque.cages.cage import Cage
+from arabesque.cages.net import through
 from arabesque.cages.quads import CageProblem, Quads
-from arabesque.cages.through import through
 
 
 def make_sharp(cage: Cage, edges: Ints, sharp: bool = True) -> Cage:

@@ -77,11 +77,12 @@ def cage_parts(cage: Cage, colour: str, width: float, faint: bool = False) -> li
         parts.append(Discs(points[odd], np.full(len(odd), 3.0), RING, colour))
         parts += [Label(points[point], str(quads.valence[point]), True) for point in odd] if not faint else []
     if quads.beyond is not None:
-        # short lines out of a border that bends
+        # short lines out of a border that bends, from where it comes to lie
         net = quads.beyond.quads
         edges = net.edges[(net.edges[:, 0] < quads.count) & (net.edges[:, 1] >= quads.count)]
-        inner, outer = cage.whole.points[edges[:, 0]], cage.whole.points[edges[:, 1]]
-        parts.append(Lines(np.stack([inner, inner + STUB * (outer - inner)], axis=1), colour, width, alpha, lift=0.9))
+        out = cage.whole.points[edges[:, 1]] - points[edges[:, 0]]
+        start = cage.limit[edges[:, 0]]
+        parts.append(Lines(np.stack([start, start + STUB * out], axis=1), colour, width, alpha, lift=0.9))
     if len(quads.corners):
         parts.append(Discs(points[quads.corners], np.full(len(quads.corners), 4.0), 4.5, colour))
     return parts

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.arrays import Floats
 from arabesque.cages import Cage
 from arabesque.cages.edits import lay_face
-from arabesque.cages.through import through
+from arabesque.cages.net import through
 from arabesque.desk.facts import Fact
 from arabesque.desk.theme import now
 from arabesque.desk.tools.base import Needs

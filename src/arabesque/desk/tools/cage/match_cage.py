@@ -30,8 +30,8 @@ class How(Enum):
     """In what the border meets the line; the value is its words."""
 
     POSITION = "position"
-    TANGENT = "position and tangent plane"
-    CURVATURE = "position, tangent plane and curvature"
+    TANGENT = "tangent plane"
+    CURVATURE = "curvature"
 
     @property
     def order(self) -> Order:

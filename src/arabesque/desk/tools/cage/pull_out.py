@@ -10,7 +10,7 @@ from arabesque.arrays import Floats, Ints, unit
 from arabesque.cages import Cage
 from arabesque.cages.both_sides import Part
 from arabesque.cages.edits import extrude, outward_moves
-from arabesque.cages.through import through
+from arabesque.cages.net import through
 from arabesque.desk.facts import Fact
 from arabesque.desk.theme import now
 from arabesque.desk.tools.cage.base import CageTool
