@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import trimesh
 
+from arabesque.cages.edits import insert_loop
 from arabesque.cages.files import read_cage, write_cage
 from arabesque.cages.through import box_cage
 from arabesque.checking import find_joins
@@ -94,6 +95,16 @@ class CageScriptTest(unittest.TestCase):
         shapes = (patch.shape, *project.item(cage.name).shape.patches())
         (join,) = find_joins(shapes, 0.5)
         self.assertGreaterEqual(join.grade(), 2, join.word())
+
+    def test_borders_bend_and_any_edit_is_at_hand(self) -> None:
+        project, grid = self.project, open_grid()
+        cage = project.bend(project.cage(grid.points, grid.faces), [(0, 1)])
+        self.assertEqual(len(cage.shape.quads.bent), 4)
+        half = int(np.flatnonzero(~grid.quads.border)[0])
+        cage = project.rework(cage, lambda now: insert_loop(now, half), "loop put in")
+        self.assertGreater(cage.shape.count, grid.count)
+        project.undo()
+        self.assertEqual(len(project.bend(project.item(cage.name), [(0, 1)], False).shape.quads.bent), 0)
 
     def test_spanned_and_of_patches(self) -> None:
         project, grid = self.project, open_grid()

@@ -64,3 +64,15 @@ def unit(vectors: Floats) -> Floats:
     """Vectors scaled to length 1; zero vectors stay zero."""
     lengths = np.linalg.norm(vectors, axis=-1, keepdims=True)
     return vectors / np.where(lengths > 0, lengths, 1.0)
+
+
+def leaders(count: int, pairs: Ints) -> Ints:
+    """(count,) for each number the lowest that (k, 2) pairs link it with, by however many steps; itself without any."""
+    from scipy.sparse import coo_array  # not needed at the start of the window
+    from scipy.sparse.csgraph import connected_components
+
+    graph = coo_array((np.ones(len(pairs), dtype=np.int8), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    _, group = connected_components(graph, directed=False)
+    first = np.full(group.max() + 1, count)
+    np.minimum.at(first, group, np.arange(count))
+    return first[group]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from arabesque.cages import Cage, Report, deliver_cage
-from arabesque.cages.edits import span, subdivide, subdivide_faces
+from arabesque.cages.edits import make_bent, span, subdivide, subdivide_faces
 from arabesque.cages.files import read_cage
 from arabesque.cages.match import Matched, OnCage, OnCurve, OnRim, Order, Target, match_border
 from arabesque.cages.through import cage_of_patches
@@ -93,14 +93,23 @@ class Cages(Lends):
         self, cage: AnyItem, edges: ArrayLike, to: AnyItem, order: int = 1, near: ArrayLike | None = None
     ) -> Matched:
         """Bring (k, 2) border edges of a cage to a curve, to the edge of a patch or to the border of another cage
-        that passes nearest; order 0 for the position, 1 for the tangent plane
-        too, 2 for the curvature across as well. near: (3,) a place by that edge."""
+        that passes nearest; order 0 for the position, 1 for the tangent plane too, 2 for the curvature across as
+        well. near: (3,) a place by that edge."""
         now = self._cage(cage)
         halves = self._halves(now, edges)
         place = now.points[now.quads.starts[halves]].mean(axis=0) if near is None else np.asarray(near, dtype=float)
         found = match_border(now, halves, _target(self.item(to.id).shape, place), Order(order))
         self._reshaped(cage, found.cage, f"border matched to {to.name}")
         return found
+
+    def bend(self, cage: AnyItem, edges: ArrayLike, bent: bool = True) -> AnyItem:
+        """Let a cage bend across the whole sides of its border that (k, 2) edges lie on, or no longer."""
+        now = self._cage(cage)
+        return self._reshaped(cage, make_bent(now, self._halves(now, edges), bent), "border bent")
+
+    def rework(self, cage: AnyItem, work: Callable[[Cage], Cage], words: str = "reworked") -> AnyItem:
+        """Any other edit: work is given the cage and gives it back, as those of ``arabesque.cages.edits`` do."""
+        return self._reshaped(cage, work(self._cage(cage)), words)
 
     def to_surfaces(self, cage: AnyItem, merged: bool = True) -> AnyItem:
         """The NURBS patches that are a cage's surface; they follow the cage."""

@@ -121,6 +121,9 @@ class ExactTest(unittest.TestCase):
         self.assertGreater(np.ptp(off(plain.at(face, uv))), 0.05)
         d = bent.derivatives(face, uv, 2)
         np.testing.assert_allclose(off(d[0]), off(d[0])[0], atol=1e-12)
+        # the box holds all of it, though it comes out beyond the points
+        low, high = bent.box
+        self.assertTrue((d[0] >= low - 1e-12).all() and (d[0] <= high + 1e-12).all())
         np.testing.assert_allclose(d[3:, :, 2], np.tile([[0.4], [0.05], [-0.2]], 200), atol=1e-12)
         np.testing.assert_allclose(np.ptp(off(bent.sampler(40).read(bent).points)), 0, atol=1e-12)
         np.testing.assert_allclose(np.ptp(off(bent.patches()[0].at(5 * rng.random((99, 2))))), 0, atol=1e-12)

@@ -72,11 +72,10 @@ def whole_sides(quads: Quads, edges: Ints) -> Ints:
     behind it are regular, with no sharp edge but such as run straight across: then a step of subdivision leaves the
     surface as it is.
     """
-    low, high = np.minimum(quads.starts, quads.ends), np.maximum(quads.starts, quads.ends)
-    named = quads.border & np.isin(low * quads.count + high, edges[:, 0] * quads.count + edges[:, 1])
+    named = quads.border & quads.named(edges)[quads.edge_of]
     kept = [side for side in sides(quads, np.flatnonzero(named)) if named[side].all() and is_plain(quads, side)]
     halves = np.concatenate(kept) if kept else np.empty(0, dtype=np.int64)
-    return np.unique(np.column_stack([low[halves], high[halves]]), axis=0)
+    return quads.edges[np.sort(quads.edge_of[halves])]
 
 
 def sides(quads: Quads, halves: Ints) -> list[Ints]:

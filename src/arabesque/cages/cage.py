@@ -102,8 +102,10 @@ class Cage:
 
     @property
     def box(self) -> tuple[Floats, Floats]:
-        """Lowest and highest corner of the box round its points, mm; the surface lies inside."""
-        return self.points.min(axis=0), self.points.max(axis=0)
+        """Lowest and highest corner of the box round its points and those beyond bent borders, mm; the surface lies
+        inside."""
+        points = self.whole.points
+        return points.min(axis=0), points.max(axis=0)
 
     def moved(self, matrix: Floats) -> Cage:
         """The cage after a (4, 4) rigid motion."""

@@ -8,6 +8,7 @@ import numpy as np
 from numba import njit
 
 from arabesque.arrays import Bools, Floats, Ints
+from arabesque.cages.stencils import in_tangents
 from arabesque.cages.tiles import Tiles
 from arabesque.geometry.kernels import unit_cross
 from arabesque.scan.tree import BoxTree
@@ -50,11 +51,7 @@ def nearest_places(cage: Cage, places: Floats) -> tuple[Floats, Floats, Bools]:
     grid = np.ascontiguousarray(tiles.stencil @ cage.whole.points)
     found = on_tiles(cage, face, uv, tiles, grid)
     for _ in range(STEPS):
-        gap, du, dv = places - found[0], found[1], found[2]
-        a, b, c = (np.einsum("nc,nc->n", x, y) for x, y in ((du, du), (du, dv), (dv, dv)))
-        p, q = (np.einsum("nc,nc->n", gap, x) for x in (du, dv))
-        area = np.maximum(a * c - b * b, 1e-300)
-        step = np.column_stack([(c * p - b * q) / area, (a * q - b * p) / area])
+        step = in_tangents(found[1], found[2], places - found[0]).T
         uv = np.clip(uv + np.clip(step, -0.1, 0.1), 0.0, 1.0)
         found = on_tiles(cage, face, uv, tiles, grid)
     normals = unit_cross(np.ascontiguousarray(found[1]), np.ascontiguousarray(found[2]))

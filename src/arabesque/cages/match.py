@@ -13,16 +13,16 @@ from scipy.sparse.linalg import lsqr
 from arabesque.arrays import Bools, Floats, Ints, tree_of, unit
 from arabesque.cages.cage import Cage
 from arabesque.cages.edits.lines import make_bent
-from arabesque.cages.net import ENDS
+from arabesque.cages.net import ENDS, on_sides
 from arabesque.cages.quads import CageProblem
-from arabesque.cages.stencils import DU, DUU, DUV, DV, DVV, PLACE, Stencils, make_stencils
+from arabesque.cages.stencils import DU, DUU, DUV, DV, DVV, PLACE, Stencils, in_tangents, make_stencils
 from arabesque.geometry import Curve, Rim
 
 PLACES_AN_EDGE = 5
 ROUNDS = 6
 STAYS, CALM = 1e-3, 1e-2
 """Against what is asked for: that points stay, and that neighbours in a row move alike."""
-ROWS = {0: 1, 1: 2, 2: 5}
+ROWS = (1, 2, 5)
 """How many rows move, by what is asked for: curvature asks three, two more even out what they do."""
 LINE_PLACES = 400
 LEAST_BEND = 1e-4
@@ -40,7 +40,7 @@ class Order(IntEnum):
     CURVATURE = 2
 
 
-class Beyond(NamedTuple):
+class There(NamedTuple):
     """What lies at places of a line: (n, 3) places, and where they are known (n, 3) normals and (6, n, 3) place and
     derivatives of the surface there, as cages have them."""
 
@@ -52,7 +52,7 @@ class Beyond(NamedTuple):
 class Target(Protocol):
     """A line that a border can be matched to."""
 
-    def nearest(self, places: Floats) -> Beyond: ...
+    def nearest(self, places: Floats) -> There: ...
 
     @property
     def most(self) -> Order: ...
@@ -68,14 +68,14 @@ class OnCurve:
         self._at = np.linspace(*curve.domain, LINE_PLACES)
         self._tree = tree_of(curve.at(self._at))
 
-    def nearest(self, places: Floats) -> Beyond:
+    def nearest(self, places: Floats) -> There:
         """The nearest places of the curve."""
         t = self._at[self._tree.query(places)[1]]
         for _ in range(4):
             d = self._curve.derivatives(t, 1)
             step = np.einsum("nc,nc->n", places - d[0], d[1]) / np.maximum(np.einsum("nc,nc->n", d[1], d[1]), 1e-300)
             t = np.clip(t + step, *self._curve.domain)
-        return Beyond(self._curve.at(t), None)
+        return There(self._curve.at(t), None)
 
 
 class OnRim:
@@ -88,7 +88,7 @@ class OnRim:
         self._at = np.linspace(0, 1, LINE_PLACES)
         self._tree = tree_of(rim.surface.at(rim.places(self._at)))
 
-    def nearest(self, places: Floats) -> Beyond:
+    def nearest(self, places: Floats) -> There:
         """The nearest places of the border, and the normals of its patch there."""
         t = self._at[self._tree.query(places)[1]]
         for _ in range(4):
@@ -101,7 +101,7 @@ class OnRim:
         uv = self._rim.places(t)
         d = self._rim.surface.derivatives(uv, 2)
         found = np.stack([d[0, 0], d[1, 0], d[0, 1], d[2, 0], d[1, 1], d[0, 2]])
-        return Beyond(d[0, 0], self._rim.surface.normals(uv), found)
+        return There(d[0, 0], self._rim.surface.normals(uv), found)
 
 
 class OnCage:
@@ -113,26 +113,21 @@ class OnCage:
         self._cage, self._halves = cage, np.asarray(halves, dtype=np.int64)
         share = np.linspace(0, 1, 17)
         self._half, self._share = np.repeat(self._halves, len(share)), np.tile(share, len(halves))
-        self._tree = tree_of(cage.at(self._half // 4, self._uv(self._half, self._share)))
+        self._tree = tree_of(cage.at(self._half // 4, on_sides(self._half, self._share)))
 
-    @staticmethod
-    def _uv(half: Ints, share: Floats) -> Floats:
-        start, end = ENDS[half % 4], ENDS[(half % 4 + 1) % 4]
-        return np.asarray(start + share[:, None] * (end - start))
-
-    def nearest(self, places: Floats) -> Beyond:
+    def nearest(self, places: Floats) -> There:
         """The nearest places of the border, and the normals of the cage there."""
         found = self._tree.query(places)[1]
         half, t = self._half[found], self._share[found]
         for _ in range(4):
-            d = self._cage.derivatives(half // 4, self._uv(half, t), 1)
+            d = self._cage.derivatives(half // 4, on_sides(half, t), 1)
             way = ENDS[(half % 4 + 1) % 4] - ENDS[half % 4]
             along = d[DU] * way[:, :1] + d[DV] * way[:, 1:]
             size = np.maximum(np.einsum("nc,nc->n", along, along), 1e-300)
             t = np.clip(t + np.einsum("nc,nc->n", places - d[PLACE], along) / size, 0, 1)
-        uv = self._uv(half, t)
+        uv = on_sides(half, t)
         found = self._cage.derivatives(half // 4, uv, 2)
-        return Beyond(found[PLACE], self._cage.normals(half // 4, uv), found)
+        return There(found[PLACE], self._cage.normals(half // 4, uv), found)
 
 
 @dataclass(frozen=True, eq=False)
@@ -185,11 +180,9 @@ def _rows_from(cage: Cage, halves: Ints, rows: int) -> Bools:
 
 def _border_stencils(cage: Cage, halves: Ints) -> tuple[Stencils, Ints]:
     """Places along border half-edges with derivatives, and which side of its face each lies on."""
-    share = ((np.arange(PLACES_AN_EDGE) + 0.5) / PLACES_AN_EDGE)[None, :, None]
-    start, end = ENDS[halves % 4], ENDS[(halves % 4 + 1) % 4]
-    uv = (start[:, None] + share * (end - start)[:, None]).reshape(-1, 2)
-    face = np.repeat(halves // 4, PLACES_AN_EDGE)
-    return make_stencils(cage.quads, face, uv, 2), np.repeat(halves % 4, PLACES_AN_EDGE)
+    share = (np.arange(PLACES_AN_EDGE) + 0.5) / PLACES_AN_EDGE
+    places = np.repeat(halves, PLACES_AN_EDGE)
+    return make_stencils(cage.quads, places // 4, on_sides(places, np.tile(share, len(halves))), 2), places % 4
 
 
 def _facing(found: Floats, normals: Floats) -> Floats:
@@ -218,7 +211,7 @@ def _step(cage: Cage, stencils: Stencils, side: Ints, target: Target, order: Ord
             across = _across(found, side, up)
             # by the square of a row's width all rows are in mm
             width = np.einsum("nc,nc->n", inwards, inwards)
-            ways = _parameters(found, across)
+            ways = in_tangents(found[DU], found[DV], across)
             shares = (ways[0] ** 2, 2 * ways[0] * ways[1], ways[1] ** 2)
             parts = zip(shares, (DUU, DUV, DVV), strict=True)
             second = sum(
@@ -262,19 +255,10 @@ def _across(found: Floats, side: Ints, up: Floats) -> Floats:
     return unit(np.cross(up, along))
 
 
-def _parameters(found: Floats, ways: Floats) -> Floats:
-    """(2, n) shares of u and v in (n, 3) ways, as near as a surface has them."""
-    u, v = found[DU], found[DV]
-    a, b, c = (np.einsum("nc,nc->n", x, y) for x, y in ((u, u), (u, v), (v, v)))
-    p, q = (np.einsum("nc,nc->n", ways, x) for x in (u, v))
-    area = np.maximum(a * c - b * b, 1e-300)
-    return np.stack([(c * p - b * q) / area, (a * q - b * p) / area])
-
-
 def _bend(found: Floats, across: Floats, up: Floats) -> Floats:
     """(n,) curvature of normal sections along unit ways in the tangent plane, seen from the side of ``up``, 1/mm:
     the second fundamental form (do Carmo, "Differential Geometry of Curves and Surfaces", 1976, section 3-2)."""
-    a, b = _parameters(found, across)[:, :, None]
+    a, b = in_tangents(found[DU], found[DV], across)[:, :, None]
     return np.asarray(np.einsum("nc,nc->n", up, a**2 * found[DUU] + 2 * a * b * found[DUV] + b**2 * found[DVV]))
 
 

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
-from arabesque.arrays import Floats, Ints
+from arabesque.arrays import Floats, Ints, leaders
 from arabesque.cages.cage import Cage
 from arabesque.errors import InvalidShape
 from arabesque.scan.cleaning import weld
@@ -45,9 +43,4 @@ def _settled(points: Floats, welds: Ints | None) -> Floats:
     """Points with all that are one at the very same place."""
     if welds is None or not len(welds):
         return points
-    n = len(points)
-    graph = coo_array((np.ones(len(welds), dtype=np.int8), (welds[:, 0], welds[:, 1])), shape=(n, n))
-    _, group = connected_components(graph, directed=False)
-    first = np.full(group.max() + 1, n)
-    np.minimum.at(first, group, np.arange(n))
-    return points[first[group]]
+    return points[leaders(len(points), welds)]

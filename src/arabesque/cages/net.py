@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 from scipy.sparse.linalg import splu
 
-from arabesque.arrays import Bools, Floats
+from arabesque.arrays import Bools, Floats, Ints
 from arabesque.cages.quads import Quads
 from arabesque.cages.rows import loop_of
 from arabesque.cages.stencils import Stencils, make_stencils, outward
@@ -20,6 +20,12 @@ ENDS = np.array([(0, 0), (1, 0), (1, 1), (0, 1)], dtype=float)
 """Parameters of a face's four points."""
 BESIDE = 1 / 64
 """Of an edge: so far from its ends bends are read, for at an irregular point they have no bounds."""
+
+
+def on_sides(halves: Ints, share: Floats) -> Floats:
+    """(n, 2) parameters, on the faces of (n,) half-edges, of places at (n,) shares of their way."""
+    start, end = ENDS[halves % 4], ENDS[(halves % 4 + 1) % 4]
+    return np.asarray(start + share[:, None] * (end - start))
 
 
 class RowStencils(NamedTuple):
@@ -65,18 +71,14 @@ def row_stencils(quads: Quads) -> tuple[RowStencils, ...]:
 
 def _make_rows(quads: Quads) -> tuple[RowStencils, ...]:
     seen = np.zeros(len(quads.edges), dtype=bool)
-    share = np.linspace(BESIDE, 1 - BESIDE, PLACES_AN_EDGE)[:, None]
+    share = np.linspace(BESIDE, 1 - BESIDE, PLACES_AN_EDGE)
     found = []
     for half in range(len(quads.starts)):
         if seen[quads.edge_of[half]]:
             continue
         loop = loop_of(quads, half)
         seen[quads.edge_of[loop]] = True
-        sides = loop % 4
-        start, end = ENDS[sides], ENDS[(sides + 1) % 4]
-        uv = (start[:, None] + share * (end - start)[:, None]).reshape(-1, 2)
-        face = np.repeat(loop // 4, PLACES_AN_EDGE)
-        sides = np.repeat(sides, PLACES_AN_EDGE)
-        sign = np.where(sides < 2, 1.0, -1.0)
-        found.append(RowStencils(make_stencils(quads, face, uv, 2), sides % 2 == 0, sign))
+        halves = np.repeat(loop, PLACES_AN_EDGE)
+        stencils = make_stencils(quads, halves // 4, on_sides(halves, np.tile(share, len(loop))), 2)
+        found.append(RowStencils(stencils, halves % 2 == 0, np.where(halves % 4 < 2, 1.0, -1.0)))
     return tuple(found)

@@ -127,10 +127,19 @@ class Quads:
     @cached_property
     def sharp_edges(self) -> Bools:
         """(e,) true for sharp edges."""
-        if not len(self.sharp):
+        return self.named(self.sharp)
+
+    def named(self, pairs: Ints) -> Bools:
+        """(e,) true for edges among (k, 2) pairs of points, the lower first."""
+        if not len(pairs):
             return np.zeros(len(self.edges), dtype=bool)
         keys = self.edges[:, 0] * self.count + self.edges[:, 1]
-        return np.isin(keys, self.sharp[:, 0] * self.count + self.sharp[:, 1])
+        return np.isin(keys, pairs[:, 0] * self.count + pairs[:, 1])
+
+    def numbers(self, pairs: Ints) -> Ints:
+        """(k,) the numbers of the edges between (k, 2) points that have one."""
+        keys = self.edges[:, 0] * self.count + self.edges[:, 1]
+        return np.searchsorted(keys, pairs.min(axis=1) * self.count + pairs.max(axis=1))
 
     @cached_property
     def cut(self) -> Bools:
@@ -211,8 +220,7 @@ class Quads:
     @cached_property
     def bends(self) -> Bools:
         """(4 n,) true for half-edges of bent border."""
-        keys = np.minimum(self.starts, self.ends) * self.count + np.maximum(self.starts, self.ends)
-        return self.border & np.isin(keys, self.bent[:, 0] * self.count + self.bent[:, 1])
+        return self.border & self.named(self.bent)[self.edge_of]
 
     def tiles(self, depth: int) -> Tiles:
         """The limit surface as bicubic tiles, down to 2^-depth of a face."""

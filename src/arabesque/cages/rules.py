@@ -93,7 +93,7 @@ def refined(quads: Quads) -> tuple[Quads, csr_array]:
     beyond = quads.beyond
     net = quads if beyond is None else beyond.quads
     step = subdivided(net.faces, net.cut.reshape(-1, 4), net.held)
-    sharp, bent = (_divided(quads, net, edges) for edges in (quads.sharp, quads.bent))
+    sharp, bent = (_divided(net, edges) for edges in (quads.sharp, quads.bent))
     if beyond is None:
         return Quads(step.faces, sharp, quads.corners, step.matrix.shape[0]), step.matrix
     # only what the net's own faces became; points stay first
@@ -105,8 +105,7 @@ def refined(quads: Quads) -> tuple[Quads, csr_array]:
     return made, csr_array((step.matrix @ beyond.matrix)[used])
 
 
-def _divided(quads: Quads, net: Quads, edges: Ints) -> Ints:
+def _divided(net: Quads, edges: Ints) -> Ints:
     """(2 k, 2) both parts of (k, 2) edges after a step over a net that holds them."""
-    keys = net.edges[:, 0] * net.count + net.edges[:, 1]
-    middles = net.count + np.searchsorted(keys, edges[:, 0] * net.count + edges[:, 1])
+    middles = net.count + net.numbers(edges)
     return np.concatenate([np.column_stack([edges[:, k], middles]) for k in (0, 1)])

@@ -163,6 +163,14 @@ def _with_rows(
     return after, all_points, all_weights
 
 
+def in_tangents(du: Floats, dv: Floats, ways: Floats) -> Floats:
+    """(2, n) shares of both tangents (n, 3) in (n, 3) ways, as near as their plane has them."""
+    a, b, c = (np.einsum("nc,nc->n", x, y) for x, y in ((du, du), (du, dv), (dv, dv)))
+    p, q = (np.einsum("nc,nc->n", ways, x) for x in (du, dv))
+    area = np.maximum(a * c - b * b, 1e-300)
+    return np.stack([(c * p - b * q) / area, (a * q - b * p) / area])
+
+
 def outward(stencils: Stencils, quads: Quads, points: Floats, found: Floats) -> Floats:
     """(n, 3) unit normals from what was applied; where tangents tell nothing (a tip, or a corner that is bent back)
     the face's own."""

@@ -82,9 +82,7 @@ def row_triples(cage: Cage) -> tuple[Ints, Ints, Ints]:
         return (np.empty(0, dtype=np.int64),) * 3
     one, two, three = np.concatenate(first), np.concatenate(middle), np.concatenate(last)
     # a row that crosses a sharp line is two rows
-    keys = quads.edges[:, 0] * quads.count + quads.edges[:, 1]
-    low, high = np.minimum(one, two), np.maximum(one, two)
-    on_line = quads.edge_cut[np.searchsorted(keys, low * quads.count + high)]
+    on_line = quads.edge_cut[quads.numbers(np.column_stack([one, two]))]
     fine = (quads.cuts[two] == 0) | ((quads.cuts[two] == 2) & on_line)
     return two[fine], one[fine], three[fine]
 

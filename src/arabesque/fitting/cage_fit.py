@@ -14,7 +14,7 @@ from scipy.sparse.linalg import LinearOperator, cg
 
 from arabesque.arrays import Bools, Floats, Ints, tree_of
 from arabesque.cages import Cage, CageProblem, Stencils, make_stencils
-from arabesque.cages.net import ENDS
+from arabesque.cages.net import on_sides
 from arabesque.cages.symmetry import mirror_pairs, symmetric
 from arabesque.checking import (
     BothWays,
@@ -395,10 +395,8 @@ class _Lines:
     def __init__(self, cage: Cage, lines: Sequence[Floats], reach: float) -> None:
         quads = cage.quads
         halves = np.flatnonzero(quads.cut & ((np.arange(len(quads.twins)) < quads.twins) | quads.border))
-        share = (np.arange(6) / 6)[None, :, None]
-        start, end = ENDS[halves % 4], ENDS[(halves % 4 + 1) % 4]
-        uv = (start[:, None] + share * (end - start)[:, None]).reshape(-1, 2)
-        stencils = make_stencils(quads, np.repeat(halves // 4, 6), uv, 0)
+        places = np.repeat(halves, 6)
+        stencils = make_stencils(quads, places // 4, on_sides(places, np.tile(np.arange(6) / 6, len(halves))), 0)
         self._matrix = stencils.matrix(0, quads.count)
         points = np.concatenate([np.asarray(line)[:-1] for line in lines])
         self._ways = np.concatenate([np.diff(np.asarray(line), axis=0) for line in lines])

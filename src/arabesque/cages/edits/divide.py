@@ -32,11 +32,8 @@ def insert_loop(cage: Cage, half: int, ratio: float = 0.5, keep_form: bool = Tru
         raise CageProblem(f"A loop at {ratio:g} of a row lies on its side", "Take a share between 0 and 1")
     quads = cage.quads
     strip = strip_of(quads, half)
-    low = strip.rungs.min(axis=1)
-    keys = low * quads.count + strip.rungs.max(axis=1)
     at = np.full(len(quads.edges), np.nan)
-    number = np.searchsorted(quads.edges[:, 0] * quads.count + quads.edges[:, 1], keys)
-    at[number] = np.where(strip.rungs[:, 0] == low, ratio, 1 - ratio)
+    at[quads.numbers(strip.rungs)] = np.where(strip.rungs[:, 0] < strip.rungs[:, 1], ratio, 1 - ratio)
     return divided(cage, at, keep_form)
 
 
@@ -136,9 +133,7 @@ def divided(cage: Cage, at: Floats, keep_form: bool = True) -> Cage:
         points.append(bilinear(corners, np.array([place for _, place in middles])))
     kept = np.setdiff1d(np.arange(len(quads.faces)), touched)
     faces = np.concatenate([quads.faces[kept], np.array(made, dtype=np.int64).reshape(-1, 4)])
-    bends = np.zeros(len(quads.edges), dtype=bool)
-    bends[quads.edge_of[quads.bends]] = True
-    sharp, bent = (_parted(quads, marked, new_point) for marked in (quads.sharp_edges, bends))
+    sharp, bent = (_parted(quads, quads.named(pairs), new_point) for pairs in (quads.sharp, quads.bent))
     after = Cage(np.concatenate(points), Quads(faces, sharp, quads.corners, count, bent))
     if not keep_form or not len(touched):
         return after

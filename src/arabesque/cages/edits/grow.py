@@ -10,7 +10,7 @@ import numpy as np
 from arabesque.arrays import Floats, Ints, unit
 from arabesque.cages.cage import Cage
 from arabesque.cages.edits.parts import cage_from
-from arabesque.cages.quads import CageProblem
+from arabesque.cages.quads import CageProblem, Quads
 from arabesque.geometry import Plane
 
 FAIREST_CORNERS = 48
@@ -176,6 +176,13 @@ def opening_sides(cage: Cage, ring: Ints) -> tuple[int, int]:
     return best[1], best[2]
 
 
+def _ring_of(quads: Quads, half: int) -> Ints:
+    ring = next((ring for ring in quads.borders() if half in ring), None)
+    if ring is None:
+        raise CageProblem("No opening has this edge", "Take an edge of the border")
+    return ring
+
+
 def close_alike(cage: Cage, half: int, plane: Plane, along: int | None = None) -> Cage:
     """The opening whose border holds a half-edge, which runs across a plane to both sides alike, filled with a grid
     that has a row of edges in the plane. along: faces along the sides that the plane cuts, an even number.
@@ -183,9 +190,7 @@ def close_alike(cage: Cage, half: int, plane: Plane, along: int | None = None) -
     Raises CageProblem where the border has no two points on the plane, opposite each other.
     """
     quads = cage.quads
-    ring = next((ring for ring in quads.borders() if half in ring), None)
-    if ring is None:
-        raise CageProblem("No opening has this edge", "Take an edge of the border")
+    ring = _ring_of(quads, half)
     n = len(ring)
     height = np.abs(plane.height(cage.points[quads.starts[ring]]))
     on = np.flatnonzero(height <= 1e-6 * float(np.linalg.norm(np.ptp(cage.points, axis=0))))
@@ -204,9 +209,7 @@ def close_opening(cage: Cage, half: int, along: int | None = None, turned: int =
     many edges further round. begin: after how many edges of the ring the first side begins, instead.
     """
     quads = cage.quads
-    ring = next((ring for ring in quads.borders() if half in ring), None)
-    if ring is None:
-        raise CageProblem("No opening has this edge", "Take an edge of the border")
+    ring = _ring_of(quads, half)
     best, start = opening_sides(cage, ring)
     n = len(ring)
     p = best if along is None else along

@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
-from arabesque.arrays import Bools, Floats, Ints, tree_of
+from arabesque.arrays import Bools, Floats, Ints, leaders, tree_of
 from arabesque.cages.cage import Cage
 from arabesque.cages.edits.parts import cage_from, renumbered
 from arabesque.cages.quads import CageProblem, Quads
@@ -36,10 +34,7 @@ def weld(cage: Cage, pairs: Ints, places: Floats | None = None) -> Cage:
     if not len(pairs):
         raise CageProblem("There is nothing to weld", "Choose points of the border, or a larger reach")
     n = cage.quads.count
-    _, group = connected_components(coo_array((np.ones(len(pairs)), pairs.T), shape=(n, n)), directed=False)
-    first = np.full(group.max() + 1, n)
-    np.minimum.at(first, group, np.arange(n))
-    target = first[group].astype(np.int64)
+    target = leaders(n, pairs)
     points = cage.points.copy()
     sums = np.zeros((n, 3))
     np.add.at(sums, target, cage.points)
