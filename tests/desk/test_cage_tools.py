@@ -115,10 +115,15 @@ class LayTest(CageTest):
         self.assertLess(off.max(), 2 * self.view.camera.mm_per_pixel)
         up = self.cage.normals(np.arange(3), np.full((3, 2), 0.5))
         self.assertTrue((up[:, 2] > 0.5).all())
+        # what is begun goes on from another edge that is clicked instead
+        points, begun = self.cage.points, set(tool.corners)
+        at = [int(np.linalg.norm(self.cage.limit - rows[k][0], axis=1).argmin()) for k in (0, 1)]
+        self.click(self.pixel((points[at[0]] + points[at[1]]) / 2))
+        self.assertEqual(set(tool.corners), set(at))
+        self.assertNotEqual(begun, set(at))
         # from an edge of the border, three corners, the fourth by itself
         self.key(Qt.Key.Key_Escape)
         self.assertEqual(tool.corners, [])
-        points = self.cage.points
         at = [int(np.linalg.norm(self.cage.limit - rows[0][k], axis=1).argmin()) for k in (0, 1)]
         self.click(self.pixel((points[at[0]] + points[at[1]]) / 2))
         self.assertEqual(len(tool.corners), 2)

@@ -68,7 +68,7 @@ class LayFaces(CageTool):
             return "Click the first of four corners on the scan"
         more = "; Enter takes three" if left == 1 else ""
         corners = "1 more corner" if left == 1 else f"{left} more corners"
-        return f"{corners}: new places, or points that are there{more}; Backspace takes one back"
+        return f"{corners}, new or there already{more}; Backspace takes one back"
 
     @property
     def facts(self) -> list[Fact]:
@@ -104,16 +104,29 @@ class LayFaces(CageTool):
         self._pointer = pointer
         self.changed.emit()
 
+    def _edge_to_go_on(self, pointer: Pointer) -> int:
+        """The border edge under the pointer from which a next face may go on, in place of one that only was begun
+        with; -1 for none."""
+        begun = len(self.corners) == 2 and self._from_edge
+        if self.cage is None or (self.corners and not begun) or self.point_under(pointer) is not None:
+            return -1
+        found = self.edge_under(pointer, border=True)
+        return -1 if found is None else int(found[0])
+
+    def _go_on(self, half: int) -> None:
+        """Begin a face at a border edge; it lies to the other side of that."""
+        cage = self.cage
+        assert cage is not None
+        self.corners, self._from_edge = [int(cage.quads.ends[half]), int(cage.quads.starts[half])], True
+
     def press(self, pointer: Pointer) -> None:
         self._pointer = pointer
+        half = self._edge_to_go_on(pointer)
+        if half >= 0:
+            self._go_on(half)
+            self.changed.emit()
+            return
         if not self.corners:
-            cage, found = self.cage, self.edge_under(pointer, border=True)
-            if cage is not None and found is not None and self.point_under(pointer) is None:
-                # the new face lies to the other side of the edge
-                self.corners = [int(cage.quads.ends[found[0]]), int(cage.quads.starts[found[0]])]
-                self._from_edge = True
-                self.changed.emit()
-                return
             self._from_edge = False
         corner = self._corner_at(pointer)
         if corner is None:
@@ -172,8 +185,7 @@ class LayFaces(CageTool):
             half = cage.quads.half_edge(*ends)
             half = half if half >= 0 else cage.quads.half_edge(ends[1], ends[0])
             if half >= 0 and cage.quads.border[half]:
-                self.corners = [int(cage.quads.ends[half]), int(cage.quads.starts[half])]
-                self._from_edge = True
+                self._go_on(half)
 
     def _laid(self, document: Document, corners: list[Corner]) -> Change:
         """The document with one face more, on both sides where the cage is its own mirror image."""
@@ -218,11 +230,10 @@ class LayFaces(CageTool):
         corners = [self.place(corner) for corner in self.corners]
         pointer = self._pointer
         ahead = None if pointer is None else self._corner_at(pointer)
-        if pointer is not None and not self.corners and cage is not None:
-            found = self.edge_under(pointer, border=True)
-            if found is not None and self.point_under(pointer) is None:
-                parts.append(Lines(self.edge_lines(np.array([found[0]])), t.accent, 3.0, on_top=True))
-                return parts
+        half = -1 if pointer is None else self._edge_to_go_on(pointer)
+        if half >= 0:
+            parts.append(Lines(self.edge_lines(np.array([half])), t.accent, 3.0, on_top=True))
+            return parts
         if ahead is not None:
             corners.append(self.place(ahead))
             parts.append(Discs(corners[-1][None], np.array([2.0]), 5.0))
