@@ -97,6 +97,9 @@ class LayTest(CageTest):
         tool = self.take(Qt.Key.Key_N, LayFaces)
         scan = self.session.scan
         rows = [[scan.pick([x, y, 200.0], [0, 0, -1.0])[0] for y in (14.0, 30.0)] for x in (90.0, 120.0, 150.0, 175.0)]
+        # its key once more: one stays in the hand, and its button shows that
+        tool = self.take(Qt.Key.Key_N, LayFaces)
+        self.assertTrue(self.window.commands[LayFaces.id].isChecked())
         for place in (rows[0][0], rows[0][1], rows[1][1], rows[1][0]):
             self.click(place)
         self.idle()

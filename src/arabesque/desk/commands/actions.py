@@ -46,9 +46,15 @@ class Commands:
         action.setToolTip(f"{command.hint}{keys}")
         action.setStatusTip(command.hint)
         action.setCheckable(command.on is not None)
-        action.triggered.connect(lambda *_: command.run(self._desk))
+        action.triggered.connect(lambda *_: self._run(command, action))
         window.addAction(action)
         return action
+
+    def _run(self, command: Command, action: QAction) -> None:
+        command.run(self._desk)
+        if command.on is not None:
+            # it was turned over by the click itself, though a tool taken up again is still in the hand
+            action.setChecked(command.on(State.of(self._desk)))
 
     def __getitem__(self, command_id: str) -> QAction:
         return self._commands[command_id][1]

@@ -34,15 +34,15 @@ class Which(Enum):
     """What moves; the value is its words."""
 
     ALL = "all points"
-    CHOSEN = "the chosen points"
+    CHOSEN = "chosen ones"
 
 
 class DrawnTo(Enum):
     """What borders and sharp edges are drawn to; the value is its words."""
 
-    STAY = "nothing, they stay"
-    RIMS = "rims of the scan"
-    LINES = "lines that show"
+    STAY = "nothing"
+    RIMS = "scan rims"
+    LINES = "shown lines"
 
 
 class FitCageTool(TryKeep):

@@ -30,7 +30,7 @@ class How(Enum):
     """In what the border meets the line; the value is its words."""
 
     POSITION = "position"
-    TANGENT = "tangent plane"
+    TANGENT = "tangent"
     CURVATURE = "curvature"
 
     @property

@@ -30,11 +30,11 @@ MOST_SLIDE = 0.9
 class Do(Enum):
     """What a click does; the value is its words."""
 
-    INSERT = "put a loop in"
-    SPLIT = "split the row"
-    SLIDE = "slide the loop"
-    REMOVE = "take the loop out"
-    COLLAPSE = "collapse the row"
+    INSERT = "loop in"
+    SPLIT = "split row"
+    SLIDE = "slide loop"
+    REMOVE = "loop out"
+    COLLAPSE = "collapse row"
 
 
 class Rows(CageTool):

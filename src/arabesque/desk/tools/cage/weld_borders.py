@@ -26,10 +26,10 @@ from arabesque.model import Item, edits
 class What(Enum):
     """What is welded; the value is its words."""
 
-    NEAR = "borders near each other"
-    POINTS = "two points, clicked"
-    SEAT = "seat on the twin plane"
-    MIRROR = "mirror and weld"
+    NEAR = "near borders"
+    POINTS = "two points"
+    SEAT = "seat on plane"
+    MIRROR = "mirror image"
 
 
 class WeldBorders(Reworks):
