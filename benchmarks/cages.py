@@ -96,7 +96,7 @@ def _edited() -> Iterator[Row]:
         (taken,) = alternately(edit)
         yield Row(f"{cage.count} faces: {words}", taken, None, 30.0, "ms", "with every check of the net")
     (taken,) = alternately(lambda: insert_loop(cage, 500, 0.4))
-    yield Row(f"{cage.count} faces: loop put in, form kept", taken, None, 100.0, "ms", "and the form kept near it")
+    yield Row(f"{cage.count} faces: loop put in, form kept", taken, None, 30.0, "ms", "and the form kept near it")
 
 
 def _fitted(scan: Scan) -> Iterator[Row]:

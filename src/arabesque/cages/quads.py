@@ -303,13 +303,33 @@ def before(half: int) -> int:
     return half - half % 4 + (half + 3) % 4
 
 
+@njit(cache=True, nogil=True)
 def twins_of(faces: Ints, count: int) -> Ints:
     """(4 n,) the half-edge that runs the other way along the same edge; -1 where there is none."""
-    a, b = faces.ravel(), np.roll(faces, -1, axis=1).ravel()
-    keys, wanted = a * count + b, b * count + a
-    order = np.argsort(keys, kind="stable")
-    at = np.minimum(np.searchsorted(keys[order], wanted), len(keys) - 1)
-    return np.where(keys[order][at] == wanted, order[at], -1).astype(np.int64)
+    n = len(faces)
+    # half-edges in the order of the points that they leave
+    first = np.zeros(count + 1, dtype=np.int64)
+    for f in range(n):
+        for i in range(4):
+            first[faces[f, i] + 1] += 1
+    for point in range(count):
+        first[point + 1] += first[point]
+    leaving = np.empty(4 * n, dtype=np.int64)
+    filled = first[:-1].copy()
+    for f in range(n):
+        for i in range(4):
+            leaving[filled[faces[f, i]]] = 4 * f + i
+            filled[faces[f, i]] += 1
+    twins = np.full(4 * n, -1, dtype=np.int64)
+    for f in range(n):
+        for i in range(4):
+            start, end = faces[f, i], faces[f, (i + 1) % 4]
+            for k in range(first[end], first[end + 1]):
+                h = leaving[k]
+                if faces[h // 4, (h % 4 + 1) % 4] == start:
+                    twins[4 * f + i] = h
+                    break
+    return twins
 
 
 def _check(quads: Quads) -> None:
@@ -378,9 +398,7 @@ def sectors(twins: Ints, cut: Bools) -> Ints:
 
 def compacted(points: Floats, faces: Ints, sharp: Ints, corners: Ints, bent: Ints) -> tuple[Floats, Quads, Ints]:
     """Points that some face uses, the quads over them, and (count,) the old number of each."""
-    used = np.unique(faces)
-    new = np.full(len(points), -1)
-    new[used] = np.arange(len(used))
+    used, new = numbered_anew(faces, len(points))
     kept_sharp = _existing(new[np.asarray(sharp, np.int64).reshape(-1, 2)], new[faces], len(used))
     kept_bent = _existing(new[np.asarray(bent, np.int64).reshape(-1, 2)], new[faces], len(used))
     kept_corners = new[np.asarray(corners, np.int64)]
@@ -388,8 +406,20 @@ def compacted(points: Floats, faces: Ints, sharp: Ints, corners: Ints, bent: Int
     return points[used], quads, used
 
 
+def numbered_anew(faces: Ints, count: int) -> tuple[Ints, Ints]:
+    """Which of ``count`` points faces use, in rising order, and (count,) the number of each among them, else -1."""
+    named = np.zeros(count, dtype=bool)
+    named[faces] = True
+    used = np.flatnonzero(named)
+    new = np.full(count, -1)
+    new[used] = np.arange(len(used))
+    return used, new
+
+
 def _existing(sharp: Ints, faces: Ints, count: int) -> Ints:
     """Those sharp edges that faces still have."""
+    if not len(sharp):
+        return sharp
     ends = np.stack([faces, np.roll(faces, -1, axis=1)], axis=-1).reshape(-1, 2)
     keys = ends.min(axis=1) * count + ends.max(axis=1)
     sharp = np.sort(sharp, axis=1)

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from scipy.sparse import coo_array, csr_array, vstack
+from scipy.sparse import coo_array, csr_array
 
 from arabesque.arrays import Bools, Ints
-from arabesque.cages.quads import CORNER, CREASE, Quads
+from arabesque.cages.quads import CORNER, CREASE, Quads, numbered_anew
 
 CHILD_CORNERS = ((0, 0), (1, 0), (1, 1), (0, 1))
 """Where the four parts of a face lie in it: part i holds its point i, and runs the way the face does."""
@@ -42,16 +42,11 @@ def subdivided(faces: Ints, cut: Bools, held: Bools) -> Step:
     e = len(keys)
     cut_edge = np.zeros(e, dtype=bool)
     cut_edge[edge_of[cut.ravel()]] = True
-    face_of = np.repeat(np.arange(m), 4)
-    to_faces = csr_array((np.full(4 * m, 0.25), (face_of, starts)), shape=(m, n))
+    face_of, corners = np.repeat(np.arange(m), 4), np.repeat(faces, 4, axis=0)
     # edges: the middle, or where it is smooth the mean of ends and both face points
-    lone = np.bincount(edge_of, minlength=e) < 2
-    smooth = ~(cut_edge | lone)
-    weight = np.where(smooth, 0.25, 0.5)
-    rows = np.arange(e)
-    ends_part = coo_array((np.concatenate([weight, weight]), (np.concatenate([rows, rows]), np.concatenate([a, b]))))
-    beside = coo_array((np.where(smooth[edge_of], 0.25, 0.0), (edge_of, face_of)), shape=(e, m)).tocsr()
-    to_edges = _sized(ends_part, e, n) + beside @ to_faces
+    smooth = ~(cut_edge | (np.bincount(edge_of, minlength=e) < 2))
+    ends_weight = np.where(smooth, 0.25, 0.5)
+    beside = np.where(smooth[edge_of], 0.25, 0.0)
     # points
     count = np.bincount(starts, minlength=n)
     cuts = np.bincount(np.concatenate([a[cut_edge], b[cut_edge]]), minlength=n)
@@ -59,14 +54,21 @@ def subdivided(faces: Ints, cut: Bools, held: Bools) -> Step:
     inside = kind < CREASE
     own = np.where(inside, (count - 2) / np.maximum(count, 1), np.where(kind == CREASE, 0.75, 1.0))
     share = np.where(inside[starts], 1.0 / np.maximum(count[starts], 1) ** 2, 0.0)
-    to_points = coo_array((own, (np.arange(n), np.arange(n))), shape=(n, n)).tocsr()
-    to_points = to_points + coo_array((share, (starts, ends)), shape=(n, n)).tocsr()
-    to_points = to_points + coo_array((share, (starts, face_of)), shape=(n, m)).tocsr() @ to_faces
-    from_, to_ = np.concatenate([a, b])[np.tile(cut_edge, 2)], np.concatenate([b, a])[np.tile(cut_edge, 2)]
-    along = np.where(kind[from_] == CREASE, 0.125, 0.0)
-    to_points = to_points + coo_array((along, (from_, to_)), shape=(n, n)).tocsr()
-    matrix = vstack([to_points, to_edges, to_faces], format="csr")
-    matrix.eliminate_zeros()
+    along = np.where(kind == CREASE, 0.125, 0.0)
+    low_cut, high_cut = a[cut_edge], b[cut_edge]
+    each = np.arange(n)
+    # (rows, columns, weights): of a face point its corners have a quarter each, wherever it has a share
+    parts = [
+        (each, each, own), (starts, ends, share), (starts[:, None], corners, share[:, None] / 4),
+        (low_cut, high_cut, along[low_cut]), (high_cut, low_cut, along[high_cut]),
+        (n + np.arange(e), a, ends_weight), (n + np.arange(e), b, ends_weight),
+        (n + edge_of[:, None], corners, beside[:, None] / 4), (n + e + face_of, starts, np.full(4 * m, 0.25)),
+    ]  # fmt: skip
+    rows, columns, weights = (
+        np.concatenate([np.broadcast_arrays(*part)[k].ravel() for part in parts]) for k in range(3)
+    )
+    some = weights != 0
+    matrix = coo_array((weights[some], (rows[some], columns[some])), shape=(n + e + m, n)).tocsr()
     on_edge = (n + edge_of).reshape(m, 4)
     middle = n + e + np.arange(m)
     children = np.empty((m, 4, 4), dtype=np.int64)
@@ -84,10 +86,6 @@ def subdivided(faces: Ints, cut: Bools, held: Bools) -> Step:
     return Step(children.reshape(-1, 4), child_cut.reshape(-1, 4), stays, matrix)
 
 
-def _sized(matrix: coo_array, rows: int, columns: int) -> csr_array:
-    return coo_array((matrix.data, matrix.coords), shape=(rows, columns)).tocsr()
-
-
 def refined(quads: Quads) -> tuple[Quads, csr_array]:
     """The quads after one step over all faces, and the (after, before) matrix of the points; the surface stays."""
     beyond = quads.beyond
@@ -98,9 +96,7 @@ def refined(quads: Quads) -> tuple[Quads, csr_array]:
         return Quads(step.faces, sharp, quads.corners, step.matrix.shape[0]), step.matrix
     # only what the net's own faces became; points stay first
     faces = step.faces[: 4 * len(quads.faces)]
-    used = np.unique(faces)
-    new = np.full(step.matrix.shape[0], -1)
-    new[used] = np.arange(len(used))
+    used, new = numbered_anew(faces, step.matrix.shape[0])
     made = Quads(new[faces], new[sharp], new[quads.corners], len(used), new[bent])
     return made, csr_array((step.matrix @ beyond.matrix)[used])
 

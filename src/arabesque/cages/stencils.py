@@ -117,7 +117,7 @@ def depth_for(uv: Floats) -> int:
     beside = np.minimum(uv, 1 - uv).max(axis=1, initial=0.0)
     beside = beside[beside > 0]
     # a place between two cells counts to the upper one
-    return int(np.clip(np.ceil(-np.log2(beside.min(initial=0.5))) + 1, 1, DEEPEST))
+    return int(np.clip(np.floor(-np.log2(beside.min(initial=0.5))) + 1, 1, DEEPEST))
 
 
 def tile_weights(tiles: Tiles, tile: Ints, local: Floats, order: int) -> Floats:

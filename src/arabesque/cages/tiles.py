@@ -11,7 +11,7 @@ from numba import njit
 from scipy.sparse import csr_array, eye_array, vstack
 
 from arabesque.arrays import Bools, Floats, Ints
-from arabesque.cages.quads import Quads, sectors, twins_of
+from arabesque.cages.quads import Quads, numbered_anew, sectors, twins_of
 from arabesque.cages.rules import subdivided
 
 QUARTER = np.array([[0, 3], [1, 2]])
@@ -153,9 +153,7 @@ def _around(level: _Level, rest: Bools, stencil: csr_array) -> tuple[_Level, csr
     touched = np.zeros(len(level.held), dtype=bool)
     touched[level.faces[rest]] = True
     kept = touched[level.faces].any(axis=1)
-    used = np.unique(level.faces[kept])
-    new = np.full(len(level.held), -1)
-    new[used] = np.arange(len(used))
+    used, new = numbered_anew(level.faces[kept], len(level.held))
     node = np.where(rest, level.node, -1)[kept]
     return _Level(new[level.faces[kept]], level.cut[kept], level.held[used], node), stencil[used]
 

@@ -9,11 +9,12 @@ from typing import Any, NamedTuple
 
 import numpy as np
 from scipy.linalg import cho_factor, cho_solve
-from scipy.sparse import block_diag, csr_array, diags_array, eye_array, hstack, vstack
+from scipy.sparse import block_array, block_diag, csr_array, diags_array, eye_array, hstack, vstack
 from scipy.sparse.linalg import LinearOperator, cg
 
-from arabesque.arrays import Bools, Floats, Ints, tree_of
+from arabesque.arrays import Bools, Floats, Ints, tree_of, unit
 from arabesque.cages import Cage, CageProblem, Stencils, make_stencils
+from arabesque.cages.edits.relax import relaxed
 from arabesque.cages.net import on_sides
 from arabesque.cages.symmetry import mirror_pairs, symmetric
 from arabesque.checking import (
@@ -21,6 +22,7 @@ from arabesque.checking import (
     CageNet,
     Distances,
     distances_to_scan,
+    folded_faces,
     inlier_bound,
     measure_both_ways,
     outliers,
@@ -48,17 +50,21 @@ SLIDE = 0.002
 LINE_WEIGHT = 4.0
 """How much more places on lines count than places on the surface."""
 STAGES = 9
+SHORTEST = 1 / 32
 CALMEST, CLOSEST = 3e-2, 1e-6
 """Weights of evenness from which a fit starts and to which it goes at most."""
 ROUNDS_FIRST, ROUNDS = 4, 2
 LAID = 0.5
 """Points so much nearer to the scan than where they come to lie were laid on it."""
-CALMED, MOST_CALMED, UNFOLDING = 3.0, 100.0, 3
-"""Points of a folded face count so much more for evenness after each round, up to so much, in so many rounds."""
+HELD, SMOOTHINGS, UNFOLDING = 0.1, 20, 4
+"""How much points that were folded are kept from sliding, how often they are smoothed until nothing is folded, and
+how many rounds follow each other for that."""
 WORSENED = 1.1
 """A stage after which the surface is so much further from the scan than before is given up for a closer one."""
 NEAR_AT_START = 3.0
 """Spacings of samples up to which the scan belongs to what was laid."""
+WITHIN = 0.5
+"""Spacings up to which a place of the scan lies beside a sample, and not beyond the border."""
 WORSE = 1.25
 """So much more uneven than after its first, calmest stage a net may become on its way to the tolerance."""
 AIM = 0.8
@@ -135,37 +141,40 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
     check_tolerance(settings.tolerance)
     began = time.monotonic()
     work = _Fit(_laid_on(cage, scan, settings), scan, settings)
-    if settings.balance is not None:
-        balances = np.linspace(0.0, settings.balance, max(2, round(STAGES * settings.balance)))
-    else:
-        balances = np.linspace(0.0, 1.0, STAGES)
+    by_hand = settings.balance is not None
+    last = 1.0 if settings.balance is None else settings.balance
+    balance, ahead = 0.0, 1.0 / (STAGES - 1)
     best: tuple[bool, float, float, Cage] | None = None
+    even: tuple[float, Cage] | None = None
     legs, apart, begun = max(UNEVEN, WORSE * read_cage_net(cage).leg), work.apart(), False
-    for stage, balance in enumerate(balances):
+    while True:
         before = work.cage
         for number in range(ROUNDS if begun else ROUNDS_FIRST):
-            progress((stage + number / ROUNDS_FIRST) / len(balances), "Fitting the cage")
-            work.step(float(balance), wide=not begun)
+            progress(min((balance + ahead * number / ROUNDS_FIRST) / (last + ahead), 0.9), "Fitting the cage")
+            work.step(balance, wide=not begun)
         now = work.apart()
-        if now > WORSENED * apart and stage + 1 < len(balances):
+        if now > WORSENED * apart and balance < last:
             # so fair a surface cannot follow what was laid: a spout would be drawn in
-            work.cage = before
+            work.cage, balance = before, min(balance + ahead, last)
             continue
-        net = read_cage_net(work.cage)
-        for _ in range(UNFOLDING):
-            if not net.folded.any():
-                break
-            work.calm(net.folded)
-            work.step(float(balance), wide=False)
-            net = read_cage_net(work.cage)
+        net = work.unfolded(balance)
         legs = legs if begun else max(legs, WORSE * net.leg)
         apart, begun = min(apart, now), True
         crumpled, near = bool(net.folded.any()) or net.leg > legs, work.p99()
         # an even net goes before a close one: what is crumpled once to come closer seldom comes out flat
-        if best is None or (crumpled, near) < best[:2] or settings.balance is not None:
-            best = crumpled, near, float(balance), work.cage
-        if settings.balance is None and (near <= AIM * settings.tolerance or (crumpled and not best[0])):
+        if best is None or (crumpled, near) < best[:2] or by_hand:
+            best = crumpled, near, balance, work.cage
+        if crumpled and even is not None and not by_hand:
+            # back to the last even one, from which shorter steps lead further
+            if ahead <= SHORTEST:
+                break
+            ahead /= 2
+            balance, work.cage = even[0] + ahead, even[1]
+            continue
+        even = None if crumpled else (balance, work.cage)
+        if balance >= last or (near <= AIM * settings.tolerance and not by_hand):
             break
+        balance = min(balance + ahead, last)
     assert best is not None
     _, _, balance, made = best
     progress(0.95, "Measuring")
@@ -195,6 +204,16 @@ class _Back(NamedTuple):
     weight: Floats
 
 
+class _Seen(NamedTuple):
+    """Of places of the scan the sample nearest to each, how far it is, and what of that lies along its normal and
+    beside it."""
+
+    sample: Ints
+    away: Floats
+    over: Floats
+    beside: Floats
+
+
 class _Fit:
     """A cage on its way to a scan."""
 
@@ -216,9 +235,12 @@ class _Fit:
         self._lines = _lines_below(cage, settings, scan)
         share = max(1, len(scan.points) // SCAN_PLACES)
         self._seen = np.arange(0, len(scan.points), share)
-        self._near: Bools | None = None
-        self._calmed = np.ones(quads.count)
+        self._held = np.zeros(quads.count, dtype=bool)
         self._seen_area = float(np.linalg.norm(scan.area_vectors, axis=1).sum()) / len(self._seen)
+        places, du, dv = self._stencils.apply(cage.points)
+        spacing, begun = self._spacing(places), self._seen_from(places, unit(np.cross(du, dv)))
+        self._near = begun.away <= NEAR_AT_START * spacing
+        self._below = self._near & (begun.beside <= WITHIN * spacing)
 
     def _moves(self, free: Bools) -> csr_array:
         """(3 n, m) the moves that are left free, x of all points first: of a twin pair one, on the plane two ways."""
@@ -272,43 +294,62 @@ class _Fit:
             rows, np.concatenate([normal, back.normal]), np.concatenate([residual, back.residual]),
             weight / weight.sum(), balance,
         )  # fmt: skip
-        points = cage.points + move
+        self.cage = cage.with_points(self._alike(cage.points + move))
+
+    def _alike(self, points: Floats) -> Floats:
+        """Points made alike on both sides of the plane to the bit, with the pinned ones where they were."""
         if self._settings.plane is not None:
-            pairs = mirror_pairs(cage, self._settings.plane)
+            pairs = mirror_pairs(self.cage, self._settings.plane)
             assert pairs is not None
             points = symmetric(points, self._settings.plane, pairs)
         if self._settings.pinned is not None:
-            points[self._settings.pinned] = cage.points[self._settings.pinned]
-        self.cage = cage.with_points(points)
+            points[self._settings.pinned] = self.cage.points[self._settings.pinned]
+        return points
 
     def _back(self, places: Floats, up: Floats, wide: bool) -> _Back:
         """What draws the surface towards places of the scan that lie above or below it: without that a cage could
         keep close by covering less."""
         scan = self._scan
-        q, m = scan.points[self._seen], scan.smoothed_normals[self._seen]
-        sample = tree_of(places).query(q)[1]
-        gap = q - places[sample]
-        aside = np.linalg.norm(gap - np.einsum("nc,nc->n", gap, up[sample])[:, None] * up[sample], axis=1)
+        seen, m = self._seen_from(places, up), scan.smoothed_normals[self._seen]
+        sample = seen.sample
         cosine = np.einsum("nc,nc->n", up[sample], m)
-        residual = np.einsum("nc,nc->n", gap, m)
-        over = (aside <= ASIDE * self._spacing(places)) & (cosine > (0.0 if wide else AGREEING_NORMALS))
+        residual = np.einsum("nc,nc->n", scan.points[self._seen] - places[sample], m)
+        over = (seen.beside <= ASIDE * self._spacing(places)) & (cosine > (0.0 if wide else AGREEING_NORMALS))
         tolerance = self._settings.tolerance
         bound = max(WIDE * tolerance, inlier_bound(residual[over], tolerance)) if wide else FAR_BACK * tolerance
         trust = np.where(over & (np.abs(residual) < bound), (1 - np.minimum(residual / bound, 1.0) ** 2) ** 2, 0.0)
         return _Back(sample, m, residual, trust * self._seen_area)
 
+    def unfolded(self, balance: float) -> CageNet:
+        """More rounds until no face is folded, or it does not help; the net as it is then."""
+        net = read_cage_net(self.cage)
+        for _ in range(UNFOLDING):
+            if not net.folded.any():
+                break
+            self.calm(net.folded)
+            self.step(balance, wide=False)
+            net = read_cage_net(self.cage)
+        return net
+
     def calm(self, folded: Bools) -> None:
-        """Let the points of folded faces count more for the evenness of the net from now on."""
-        points = np.unique(self.cage.faces[folded])
-        self._calmed[points] = np.minimum(self._calmed[points] * CALMED, MOST_CALMED)
+        """The points of folded faces slid along the surface until nothing is folded, where they stay from now on: a
+        fit that is only asked to be more even there draws the faces round about after them."""
+        cage = self.cage
+        movable = np.zeros(cage.quads.count, dtype=bool)
+        for _ in range(SMOOTHINGS):
+            if not folded.any():
+                break
+            movable[cage.faces[folded]] = True
+            self._held |= movable
+            cage = relaxed(cage, 3, movable)
+            folded = folded_faces(cage)
+        self.cage = cage.with_points(self._alike(cage.points))
 
     def apart(self) -> float:
         """How far the cage and what of the scan lay near it at the start are from each other, both ways: rms, mm."""
         places = self._stencils.apply(self.cage.points)[0]
         away, _ = tree_of(places).query(self._scan.points[self._seen])
         spacing = self._spacing(places)
-        if self._near is None:
-            self._near = away <= NEAR_AT_START * spacing
         back = np.maximum(away[self._near] - spacing, 0.0)
         there = self._scan.closest(places).distance
         return float(np.sqrt(np.mean(np.concatenate([there, back]) ** 2)))
@@ -332,9 +373,11 @@ class _Fit:
         cage, n = self.cage, self.cage.quads.count
         calm = CALMEST * (CLOSEST / CALMEST) ** balance
         flat = cage.points.T.ravel()
-        even = evenness_rows(cage, self._calmed)
+        even = evenness_rows(cage)
         energy = calm * (even.T @ even) + FAIR_SHARE * calm * self._fair
         matrix = self._normal.matrix(self._stencils.only(rows), normal, weight, SLIDE) + energy
+        if self._held.any():
+            matrix = matrix + self._holding(HELD / n)
         pull = self._matrix[rows].T @ ((weight * residual)[:, None] * normal)
         right = pull.T.ravel() - energy @ flat
         if self._lines is not None:
@@ -343,6 +386,12 @@ class _Fit:
             right = right + rows.T @ lacking
         move = _solved(csr_array(matrix), right, self._ways)
         return np.asarray(move.reshape(3, n).T)
+
+    def _holding(self, weight: float) -> csr_array:
+        """(3 n, 3 n) what keeps points that were folded from sliding along the surface."""
+        up = self.cage.frames().normals
+        flat = weight * self._held[:, None, None] * (np.eye(3) - up[:, :, None] * up[:, None, :])
+        return csr_array(block_array([[diags_array(flat[:, a, b]) for b in range(3)] for a in range(3)]))
 
     def p99(self) -> float:
         """How near the surface lies now, by area and without outliers, mm."""
@@ -354,7 +403,23 @@ class _Fit:
         some = valid & ~apart
         order = np.argsort(np.abs(distance[some]))
         share = np.cumsum(area[some][order])
-        return float(np.abs(distance[some])[order][np.searchsorted(share, 0.99 * share[-1])]) if some.any() else np.inf
+        if not some.any():
+            return np.inf
+        there = float(np.abs(distance[some])[order][np.searchsorted(share, 0.99 * share[-1])])
+        return max(there, self._back_p99(found[0], unit(np.cross(found[1], found[2]))))
+
+    def _back_p99(self, places: Floats, up: Floats) -> float:
+        """How near the scan that was below the cage at the start lies to the surface, mm."""
+        if not self._below.any():
+            return 0.0
+        seen = self._seen_from(places, up)
+        beside = seen.beside > ASIDE * self._spacing(places)
+        return float(np.percentile(np.where(beside, seen.away, seen.over)[self._below], 99))
+
+    def _seen_from(self, places: Floats, up: Floats) -> _Seen:
+        away, sample = tree_of(places).query(self._scan.points[self._seen])
+        over = np.abs(np.einsum("nc,nc->n", self._scan.points[self._seen] - places[sample], up[sample]))
+        return _Seen(sample, away, over, np.sqrt(np.maximum(away**2 - over**2, 0.0)))
 
 
 def _solved(matrix: csr_array, right: Floats, ways: csr_array) -> Floats:

@@ -110,12 +110,14 @@ def divided(cage: Cage, at: Floats, keep_form: bool = True) -> Cage:
     count = quads.count + int(split.sum())
     forward = quads.starts.reshape(-1, 4) < quads.ends.reshape(-1, 4)
     along = np.where(forward, at[sides], 1 - at[sides])
-    made, parents, uv, middles = [], [], [], []
-    for face in touched:
+    across = touched[(some[touched].sum(axis=1) == 2) & (some[touched, 0] == some[touched, 2])]
+    halves, halves_uv = _halved(quads, sides, some, along, new_point, across)
+    made, parents, uv, middles = [halves], [np.repeat(across, 2)], [halves_uv], []
+    for face in np.setdiff1d(touched, across):
         marks = some[face]
         own = quads.faces[face]
         mid = new_point[sides[face]]
-        on = ENDS + np.nan_to_num(along[face])[:, None] * (np.roll(ENDS, -1, axis=0) - ENDS)
+        on = _on_sides(along[face])
         parts, inside = _parts(own, mid, marks, on, count)
         if inside is not None:
             middles.append((face, inside))
@@ -124,20 +126,19 @@ def divided(cage: Cage, at: Floats, keep_form: bool = True) -> Cage:
         place.update({int(m): o for m, o, marked in zip(mid, on, marks, strict=True) if marked})
         if inside is not None:
             place[count - 1] = inside
-        for part in parts:
-            made.append(part)
-            parents.append(face)
-            uv.append([place[int(p)] for p in part])
+        made.append(np.array(parts))
+        parents.append(np.full(len(parts), face))
+        uv.append(np.array([[place[int(p)] for p in part] for part in parts]))
     if middles:
         corners = cage.points[quads.faces[[face for face, _ in middles]]]
         points.append(bilinear(corners, np.array([place for _, place in middles])))
     kept = np.setdiff1d(np.arange(len(quads.faces)), touched)
-    faces = np.concatenate([quads.faces[kept], np.array(made, dtype=np.int64).reshape(-1, 4)])
+    faces = np.concatenate([quads.faces[kept], *made])
     sharp, bent = (_parted(quads, quads.named(pairs), new_point) for pairs in (quads.sharp, quads.bent))
     after = Cage(np.concatenate(points), Quads(faces, sharp, quads.corners, count, bent))
     if not keep_form or not len(touched):
         return after
-    return _as_before(cage, after, len(kept), np.array(parents), np.array(uv))
+    return _as_before(cage, after, len(kept), np.concatenate(parents), np.concatenate(uv))
 
 
 def _parted(quads: Quads, marked: Bools, new_point: Ints) -> Ints:
@@ -147,6 +148,33 @@ def _parted(quads: Quads, marked: Bools, new_point: Ints) -> Ints:
     return np.concatenate(
         [quads.edges[whole], *(np.column_stack([quads.edges[cut, k], new_point[cut]]) for k in (0, 1))]
     )
+
+
+def _on_sides(along: Floats) -> Floats:
+    """(4, 2) places so far along the sides of a face, (..., 4, 2) of many; 0 for NaN."""
+    return np.asarray(ENDS + np.nan_to_num(along)[..., None] * (np.roll(ENDS, -1, axis=0) - ENDS))
+
+
+def _halved(quads: Quads, sides: Ints, some: Bools, along: Floats, new_point: Ints, faces: Ints) -> tuple[Ints, Floats]:
+    """(2 k, 4) both parts of (k,) faces with two opposite split sides, and (2 k, 4, 2) where on them they lie."""
+    first = (~some[faces, 0]).astype(np.int64)
+    turned = (first[:, None] + np.arange(4)) % 4
+    v = quads.faces[faces[:, None], turned]
+    m = new_point[sides[faces[:, None], turned]]
+    places, on = ENDS[turned], np.take_along_axis(_on_sides(along[faces]), turned[:, :, None], axis=1)
+    parts = np.stack(
+        [
+            np.stack([v[:, 0], m[:, 0], m[:, 2], v[:, 3]], axis=1),
+            np.stack([m[:, 0], v[:, 1], v[:, 2], m[:, 2]], axis=1),
+        ],
+        axis=1,
+    )
+    uv = np.stack(
+        [np.stack([places[:, 0], on[:, 0], on[:, 2], places[:, 3]], axis=1),
+         np.stack([on[:, 0], places[:, 1], places[:, 2], on[:, 2]], axis=1)],
+        axis=1,
+    )  # fmt: skip
+    return parts.reshape(-1, 4), uv.reshape(-1, 4, 2)
 
 
 def _parts(own: Ints, mid: Ints, marks: Bools, on: Floats, fresh: int) -> tuple[list[list[int]], Floats | None]:
@@ -160,10 +188,6 @@ def _parts(own: Ints, mid: Ints, marks: Bools, on: Floats, fresh: int) -> tuple[
         u = 0.5 * (on[0, 0] + on[2, 0])
         w = 0.5 * (on[1, 1] + on[3, 1])
         return parts, np.array([u, w])
-    if number == 2 and marks[0] == marks[2]:
-        i = int(not marks[0])
-        j, k, n = (i + 1) % 4, (i + 2) % 4, (i + 3) % 4
-        return [[v[i], m[i], m[k], v[n]], [m[i], v[j], v[k], m[k]]], None
     if number == 2:
         # both at the point i
         i = next(k for k in range(4) if marks[k] and marks[k - 1])
