@@ -38,6 +38,16 @@ def on_top(scan: Scan, n: int) -> Cage:
     return mirror_and_weld(seat(half, MIDDLE, 0.1), MIDDLE)
 
 
+def post(height: float = 16.0, radius: float = 9.0) -> Scan:
+    """A plate of 80 mm with a steep round post on it."""
+    x, y = np.meshgrid(*2 * [np.linspace(-40, 40, 90)], indexing="ij")
+    z = height / (1 + np.exp((np.hypot(x, y) - radius) / 0.9))
+    faces = grid_faces(89, 89)
+    return ready_to_fit(
+        Scan(np.stack([x, y, z], -1).reshape(-1, 3), np.concatenate([faces[:, [0, 1, 2]], faces[:, [0, 2, 3]]]))
+    )
+
+
 class FitTest(unittest.TestCase):
     def test_a_box_pushed_onto_a_closed_form(self) -> None:
         """96 faces reach 0.2 mm both ways from a plain box, with a net that does not fold."""
@@ -53,6 +63,18 @@ class FitTest(unittest.TestCase):
         coarse = fit_cage(subdivide(box_cage(low, high, (1, 1, 1))), scan, CageSettings(0.2))
         self.assertFalse(coarse.within)
         self.assertIn("outside the tolerance", coarse.verdict)
+
+    def test_a_steep_post_under_few_faces_folds_none(self) -> None:
+        """64 faces over a post as wide as two of them: four would fold, and are smoothed and held instead."""
+        scan = post()
+        x, y = np.meshgrid(*2 * [np.linspace(-36, 36, 9)], indexing="ij")
+        hits = [scan.pick([a, b, 200], [0, 0, -1.0]) for a, b in zip(x.ravel(), y.ravel(), strict=True)]
+        cage = Cage.of(np.array([hit[0] for hit in hits if hit is not None]), grid_faces(8, 8))
+        for balance in (None, 0.6):
+            with self.subTest(balance=balance):
+                fit = fit_cage(cage, scan, CageSettings(0.5, balance))
+                self.assertTrue(fit.within, fit.verdict)
+                self.assertLess(fit.net.leg, 3.0)
 
     def test_one_control_from_fair_to_close(self) -> None:
         scan = pebble_like()

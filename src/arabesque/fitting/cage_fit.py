@@ -65,8 +65,10 @@ NEAR_AT_START = 3.0
 """Spacings of samples up to which the scan belongs to what was laid."""
 WITHIN = 0.5
 """Spacings up to which a place of the scan lies beside a sample, and not beyond the border."""
+MOST_UNEVEN = 3.0
 WORSE = 1.25
-"""So much more uneven than after its first, calmest stage a net may become on its way to the tolerance."""
+"""Legs up to which a net counts as even on its way to the tolerance, and how much worse than the laid one, and than
+after its first, calmest stage, it may become."""
 AIM = 0.8
 """Of the tolerance: a fit that is so near goes no further, for what is left is evenness."""
 FAIR_SHARE = 0.1
@@ -144,9 +146,9 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
     by_hand = settings.balance is not None
     last = 1.0 if settings.balance is None else settings.balance
     balance, ahead = 0.0, 1.0 / (STAGES - 1)
-    best: tuple[bool, float, float, Cage] | None = None
+    best: tuple[tuple[bool, bool, bool, float], float, Cage] | None = None
     even: tuple[float, Cage] | None = None
-    legs, apart, begun = max(UNEVEN, WORSE * read_cage_net(cage).leg), work.apart(), False
+    legs, apart, begun = max(MOST_UNEVEN, WORSE * read_cage_net(cage).leg), work.apart(), False
     while True:
         before = work.cage
         for number in range(ROUNDS if begun else ROUNDS_FIRST):
@@ -162,8 +164,9 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
         apart, begun = min(apart, now), True
         crumpled, near = bool(net.folded.any()) or net.leg > legs, work.p99()
         # an even net goes before a close one: what is crumpled once to come closer seldom comes out flat
-        if best is None or (crumpled, near) < best[:2] or by_hand:
-            best = crumpled, near, balance, work.cage
+        rank = crumpled, near > settings.tolerance, net.leg > UNEVEN, near
+        if best is None or rank < best[0] or by_hand:
+            best = rank, balance, work.cage
         if crumpled and even is not None and not by_hand:
             # back to the last even one, from which shorter steps lead further
             if ahead <= SHORTEST:
@@ -176,7 +179,7 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
             break
         balance = min(balance + ahead, last)
     assert best is not None
-    _, _, balance, made = best
+    _, balance, made = best
     progress(0.95, "Measuring")
     figures = measure_both_ways([made], scan, settings.tolerance)
     return CageFit(made, figures, read_cage_net(made), settings.tolerance, float(balance), time.monotonic() - began)
