@@ -36,6 +36,7 @@ from arabesque.curve_files import read_curves
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.fitting import Borders, CageFit, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
 from arabesque.geometry import Surface
+from arabesque.layout import Layout
 from arabesque.model import (
     SUFFIX,
     Change,
@@ -64,6 +65,7 @@ from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.script_base import AnyItem
 from arabesque.script_cages import Cages
 from arabesque.script_curves import ShapesCurves
+from arabesque.script_layout import Layouts
 from arabesque.script_trace import Traces
 from arabesque.shapes import Rimmed, Sampled, can
 from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, deliverable, read_model
@@ -85,7 +87,7 @@ _KINDS = {
 }
 
 
-class Project(Traces, ShapesCurves, Cages):
+class Project(Traces, ShapesCurves, Cages, Layouts):
     """A project without a window.
 
     Items are values: what a method returns tells of the state at that
@@ -103,6 +105,7 @@ class Project(Traces, ShapesCurves, Cages):
         self._traced: dict[str, FittedCurve] = {}
         self._networks: dict[str, NetworkFit] = {}
         self._cage_fits: dict[str, CageFit] = {}
+        self._layouts: dict[str, Layout] = {}
 
     def __enter__(self) -> Project:
         return self

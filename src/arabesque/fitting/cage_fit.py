@@ -69,6 +69,8 @@ MOST_UNEVEN = 3.0
 WORSE = 1.25
 """Legs up to which a net counts as even on its way to the tolerance, and how much worse than the laid one, and than
 after its first, calmest stage, it may become."""
+PLACED, SLOW = 0.25, 0.85
+"""Where the fit of a placed cage starts, and what is left of the distance after a stage that is not worth the next."""
 AIM = 0.8
 """Of the tolerance: a fit that is so near goes no further, for what is left is evenness."""
 FAIR_SHARE = 0.1
@@ -84,7 +86,8 @@ class CageSettings:
 
     tolerance: mm. balance: from 0, as fair as can be, to 1, as close as can be; None goes from fair to close until
     the tolerance is kept. plane: the cage is kept alike on both sides of it. lines: (k, 3) polylines that borders and
-    sharp edges within ``reach`` mm are drawn to. pinned: (n,) points that stay.
+    sharp edges within ``reach`` mm are drawn to. pinned: (n,) points that stay. placed: the cage lies where it belongs
+    already, face by face, and need not be drawn there by a calm start; such a fit ends when it comes little nearer.
     """
 
     tolerance: float
@@ -93,6 +96,7 @@ class CageSettings:
     lines: Sequence[Floats] = ()
     reach: float = 0.0
     pinned: Bools | None = None
+    placed: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -145,17 +149,18 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
     work = _Fit(_laid_on(cage, scan, settings), scan, settings)
     by_hand = settings.balance is not None
     last = 1.0 if settings.balance is None else settings.balance
-    balance, ahead = 0.0, 1.0 / (STAGES - 1)
+    balance, ahead = min(PLACED, last) if settings.placed else 0.0, 1.0 / (STAGES - 1)
     best: tuple[tuple[bool, bool, bool, float], float, Cage] | None = None
     even: tuple[float, Cage] | None = None
+    nearest = np.inf
     legs, apart, begun = max(MOST_UNEVEN, WORSE * read_cage_net(cage).leg), work.apart(), False
     while True:
         before = work.cage
-        for number in range(ROUNDS if begun else ROUNDS_FIRST):
+        for number in range(ROUNDS if begun or settings.placed else ROUNDS_FIRST):
             progress(min((balance + ahead * number / ROUNDS_FIRST) / (last + ahead), 0.9), "Fitting the cage")
             work.step(balance, wide=not begun)
         now = work.apart()
-        if now > WORSENED * apart and balance < last:
+        if now > WORSENED * apart and balance < last and not settings.placed:
             # so fair a surface cannot follow what was laid: a spout would be drawn in
             work.cage, balance = before, min(balance + ahead, last)
             continue
@@ -167,6 +172,12 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
         rank = crumpled, near > settings.tolerance, net.leg > UNEVEN, near
         if best is None or rank < best[0] or by_hand:
             best = rank, balance, work.cage
+        if crumpled and settings.placed and not by_hand:
+            if even is not None or balance <= 0:
+                break
+            # more calmly from the start
+            work.cage, balance = cage, max(balance - ahead, 0.0)
+            continue
         if crumpled and even is not None and not by_hand:
             # back to the last even one, from which shorter steps lead further
             if ahead <= SHORTEST:
@@ -174,6 +185,9 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
             ahead /= 2
             balance, work.cage = even[0] + ahead, even[1]
             continue
+        if settings.placed and even is not None and near > SLOW * nearest:
+            break
+        nearest = min(nearest, near)
         even = None if crumpled else (balance, work.cage)
         if balance >= last or (near <= AIM * settings.tolerance and not by_hand):
             break
@@ -188,7 +202,7 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
 def _laid_on(cage: Cage, scan: Scan, settings: CageSettings) -> Cage:
     """A cage whose points were laid on the scan with its surface brought near them: else it would begin drawn in."""
     points, limit = (float(np.median(scan.closest(places).distance)) for places in (cage.points, cage.limit))
-    if settings.pinned is not None or limit <= settings.tolerance or points > LAID * limit:
+    if settings.placed or settings.pinned is not None or limit <= settings.tolerance or points > LAID * limit:
         return cage
     # once, not until it passes: that would overshoot between points that are close together
     made = cage.with_points(2 * cage.points - cage.limit)
@@ -378,7 +392,7 @@ class _Fit:
         flat = cage.points.T.ravel()
         even = evenness_rows(cage)
         energy = calm * (even.T @ even) + FAIR_SHARE * calm * self._fair
-        matrix = self._normal.matrix(self._stencils.only(rows), normal, weight, SLIDE) + energy
+        matrix = self._normal.matrix(rows, normal, weight, SLIDE) + energy
         if self._held.any():
             matrix = matrix + self._holding(HELD / n)
         pull = self._matrix[rows].T @ ((weight * residual)[:, None] * normal)

@@ -24,16 +24,18 @@ class NormalMatrix:
         pattern.sort_indices()
         self._starts, self._columns = pattern.indptr.astype(np.int64), pattern.indices.astype(np.int64)
         self._shape = pattern.shape
+        self._stencils = stencils
+        self._places, self._first = pair_places(stencils.starts, stencils.points, self._starts, self._columns)
 
-    def matrix(self, stencils: Stencils, normal: Floats, weight: Floats, slide: float) -> csr_array:
-        """(3 n, 3 n): of (s,) samples the squares of moves along their normals (s, 3), and ``slide`` of those across,
-        each times its weight; x of all points first."""
+    def matrix(self, rows: Ints, normal: Floats, weight: Floats, slide: float) -> csr_array:
+        """(3 n, 3 n): of samples by their rows (s,) the squares of moves along normals (s, 3), and ``slide`` of those
+        across, each times its weight; x of all points first."""
         factors = np.stack(
             [weight * ((1 - slide) * normal[:, a] * normal[:, b] + (slide if a == b else 0.0)) for a, b in _PAIRS]
         )
         values = sum_pairs(
-            stencils.starts, stencils.points, np.ascontiguousarray(stencils.weights[0]), factors, self._starts,
-            self._columns,
+            self._places, self._first, self._stencils.starts, np.ascontiguousarray(self._stencils.weights[0]), rows,
+            factors, len(self._columns),
         )  # fmt: skip
         blocks = {
             pair: csr_array((one, self._columns, self._starts), shape=self._shape)
@@ -43,23 +45,47 @@ class NormalMatrix:
 
 
 @njit(cache=True, nogil=True)
-def sum_pairs(starts: Ints, points: Ints, weights: Floats, factors: Floats, rows: Ints, columns: Ints) -> Floats:
-    """(k, nnz) values of k symmetric matrices of one pattern: the sum over samples of factor times weight times
-    weight."""
-    kinds = len(factors)
-    values = np.zeros((kinds, len(columns)))
+def pair_places(starts: Ints, points: Ints, rows: Ints, columns: Ints) -> tuple[Ints, Ints]:
+    """Where in a matrix of rows (n + 1,) and columns each pair of points of each sample has its value, one sample after
+    the other, and (s + 1,) where each sample's begin."""
+    first = np.zeros(len(starts), dtype=np.int64)
+    for sample in range(len(starts) - 1):
+        size = starts[sample + 1] - starts[sample]
+        first[sample + 1] = first[sample] + size * size
+    places = np.empty(first[-1], dtype=np.int32)
+    at = 0
     for sample in range(len(starts) - 1):
         for i in range(starts[sample], starts[sample + 1]):
-            first, last = rows[points[i]], rows[points[i] + 1]
+            start, end = rows[points[i]], rows[points[i] + 1]
             for j in range(starts[sample], starts[sample + 1]):
-                low, high = first, last
+                low, high = start, end
                 while low < high:
                     middle = (low + high) // 2
                     if columns[middle] < points[j]:
                         low = middle + 1
                     else:
                         high = middle
+                places[at] = low
+                at += 1
+    return places, first
+
+
+@njit(cache=True, nogil=True)
+def sum_pairs(
+    places: Ints, first: Ints, starts: Ints, weights: Floats, samples: Ints, factors: Floats, size: int
+) -> Floats:
+    """(k, size) values of k symmetric matrices of one pattern: the sum over samples, some of them several times, of
+    factor times weight times weight."""
+    kinds = len(factors)
+    values = np.zeros((size, kinds))
+    for s in range(len(samples)):
+        sample = samples[s]
+        at = first[sample]
+        for i in range(starts[sample], starts[sample + 1]):
+            for j in range(starts[sample], starts[sample + 1]):
                 both = weights[i] * weights[j]
+                place = places[at]
+                at += 1
                 for k in range(kinds):
-                    values[k, low] += factors[k, sample] * both
-    return values
+                    values[place, k] += factors[k, s] * both
+    return values.T.copy()

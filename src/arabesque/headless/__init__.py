@@ -4,6 +4,7 @@ from arabesque.headless import (
     cage_convert,
     cage_fit,
     compare,
+    layout,
     network,
     patch,
     prepare,
@@ -13,4 +14,4 @@ from arabesque.headless import (
     suggest,
 )
 
-COMMANDS = (simulate, patch, suggest, section, network, cage_fit, cage_convert, prepare, compare, run_script)
+COMMANDS = (simulate, patch, suggest, section, network, layout, cage_fit, cage_convert, prepare, compare, run_script)

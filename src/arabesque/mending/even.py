@@ -28,8 +28,12 @@ class HalfEdges(NamedTuple):
     kind: Ints
 
 
-def even_triangles(scan: Scan, edge: float, progress: Progress = silent, rounds: int = ROUNDS) -> Scan:
+def even_triangles(
+    scan: Scan, edge: float, progress: Progress = silent, rounds: int = ROUNDS, keep_sharp: bool = True
+) -> Scan:
     """The same shape in even triangles with edges of about ``edge`` mm; rims and sharp edges stay.
+
+    keep_sharp: False for triangles that are even everywhere, over sharp edges and corners of rims too.
 
     Botsch and Kobbelt, "A remeshing approach to multiresolution modeling",
     SGP 2004, section 4: split long edges, drop short ones, flip towards six
@@ -48,6 +52,10 @@ def even_triangles(scan: Scan, edge: float, progress: Progress = silent, rounds:
         raise ArabesqueError(f"Edges of {edge:g} mm would make {expected:.2g} triangles", "Choose a longer edge")
     progress(0.02, "Finding sharp edges")
     mesh = _half_edges(scan, round(1.6 * expected))
+    if not keep_sharp:
+        mesh.sharp[:] = False
+        mesh.kind[:] = kernel.SMOOTH
+        mesh.kind[scan.border_edges.ravel()] = kernel.LINE
     lines = _Lines(mesh, scan)
     moved = np.empty_like(mesh.P)
     points, triangles = len(scan.points), len(scan.triangles)

@@ -128,18 +128,18 @@ class Scan:
     @cached_property
     def neighbours(self) -> Ints:
         """(e, 2) pairs of triangles that share an edge; each edge of two triangles gives one pair."""
-        return self._shared_sides // 3
+        return self.shared_sides // 3
 
     @cached_property
     def across(self) -> Ints:
         """(m, 3) triangle across the edge from each corner to the next; -1 at rims."""
         found = np.full(self.triangles.size, -1)
-        one, two = self._shared_sides.T
+        one, two = self.shared_sides.T
         found[one], found[two] = two // 3, one // 3
         return found.reshape(-1, 3)
 
     @cached_property
-    def _shared_sides(self) -> Ints:
+    def shared_sides(self) -> Ints:
         """(e, 2) sides of triangles that are one edge; 3 t + k is the side of triangle t from its corner k on."""
         t = self.triangles
         directed = t[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)

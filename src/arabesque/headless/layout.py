@@ -1,0 +1,55 @@
+"""./start layout: a scan becomes a cage of quads, its surface and a report, in one command."""
+
+from __future__ import annotations
+
+import argparse
+
+from arabesque.errors import ArabesqueError
+from arabesque.headless.common import report
+from arabesque.units import MILLIMETRES, scale_to_mm
+
+WORD = "layout"
+HELP = "lay a cage of quads over a scan by itself, and write its smooth surface"
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """What the command is told."""
+    parser.add_argument("scan")
+    parser.add_argument("--unit", choices=list(MILLIMETRES), default="mm", help="unit of the scan and the tolerance")
+    parser.add_argument("--quads", type=int, metavar="N", help="how many quads")
+    parser.add_argument("--tolerance", type=float, metavar="T", help="as few quads as keep it, in the unit of the scan")
+    parser.add_argument(
+        "--symmetric", choices=("auto", "x", "y", "z"), help="alike on both sides: of that plane, or the scan's own"
+    )
+    parser.add_argument("--detail", choices=("calm", "balanced", "faithful"), default="balanced")
+    parser.add_argument("--close", action="store_true", help="go over openings inside, too")
+    parser.add_argument("--cage", metavar="OUT.obj", help="the quads")
+    parser.add_argument("--step", metavar="OUT.step", help="the smooth surface")
+    parser.add_argument("--report", metavar="R.json", help="write the figures as JSON")
+
+
+def run(options: argparse.Namespace) -> None:
+    """Read, lay out, write, report."""
+    from arabesque.script import Project
+
+    if not (options.cage or options.step or options.report):
+        raise ArabesqueError("Nothing is to be written", "Give --cage, --step or --report")
+    scale = scale_to_mm(options.unit)
+    with Project() as project:
+        project.open_scan(options.scan, options.unit)
+        item = project.layout(
+            options.quads,
+            None if options.tolerance is None else options.tolerance * scale,
+            options.symmetric,
+            options.detail,
+            options.close,
+        )
+        made = project.layout_of(item)
+        record = made.as_record()
+        if options.cage:
+            project.export(options.cage, [item], options.unit, quads=True)
+        if options.step:
+            record["surfaces"] = project.surfaces_report(item).as_record()
+            project.export(options.step, [item], options.unit)
+    report(options, record, scale)
+    print(made.words)

@@ -1,0 +1,185 @@
+"""What a layout stands on: a light stand-in, its field, the rectangles of its rows. Other counts use it again."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from enum import Enum
+
+import numpy as np
+
+from arabesque.arrays import Bools, Floats
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Plane
+from arabesque.layout.field import CrossField, cross_field
+from arabesque.layout.fine import FineQuads, fine_quads
+from arabesque.layout.integer_map import MapProblem, integer_map
+from arabesque.layout.proxy import TRIANGLES, euler_number, proxy_of
+from arabesque.layout.seams import cut_open
+from arabesque.layout.walls import Walls, find_walls
+from arabesque.mending import Fill, cut_by_plane, fill, openings
+from arabesque.progress import Progress, part, silent
+from arabesque.scan import Scan, examine
+
+SMALL_OPENING = 0.06
+"""Of the scan's diagonal: openings no wider are faults of the scan, over which a layout goes on."""
+SPLINTER = 0.004
+FINE = 8000
+BLUNTINGS, BLUNT_RINGS, BLUNT_ROUNDS = 6, 2, 3
+FEWEST, MOST = 3, 8
+"""Faces at a point inside that can be worked with (common practice)."""
+
+
+class Detail(Enum):
+    """How much small forms count: what the rows follow."""
+
+    CALM = "calm"
+    BALANCED = "balanced"
+    FAITHFUL = "faithful"
+
+
+SMOOTH = {Detail.CALM: 8.0, Detail.BALANCED: 1.0, Detail.FAITHFUL: 0.25}
+TRIES = ((1.0, 1.0, 1.0), (1.0, 2.0, 1.0), (4.0, 1.0, 1.0), (20.0, 1.5, 1.0), (4.0, 1.5, 1.5), (100.0, 2.0, 0.7),
+         (100.0, 3.0, 1.5))  # fmt: skip
+"""How much smoother the field, finer the rows and lighter or heavier the stand-in get, one after the other."""
+
+
+@dataclass(frozen=True, eq=False)
+class Ground:
+    """proxy, field, fine and walls of a scan, or of its half above the plane. seconds: of each stage. tries: how many
+    were made."""
+
+    proxy: Scan
+    field: CrossField
+    fine: FineQuads
+    walls: Walls
+    plane: Plane | None
+    seconds: dict[str, float]
+    tries: int
+
+
+def ground_of(
+    scan: Scan,
+    detail: Detail = Detail.BALANCED,
+    plane: Plane | None = None,
+    close: bool = False,
+    progress: Progress = silent,
+) -> Ground:
+    """The rows of a layout at their finest.
+
+    plane: only what is above it, with rows along it. close: openings inside are gone over, too, not only the small
+    ones. Raises MapProblem with what is known when no try comes out whole.
+    """
+    began = time.monotonic()
+    progress(0.0, "Preparing a light stand-in")
+    whole = form_of(scan, plane, close)
+    proxies: dict[float, Scan] = {}
+    problem: ArabesqueError | None = None
+    for number, (smoother, finer, heavier) in enumerate(TRIES):
+        steps = part(progress, number / len(TRIES), (number + 1) / len(TRIES))
+        if heavier not in proxies:
+            proxies[heavier] = proxy_of(whole, round(heavier * TRIANGLES), part(steps, 0.0, 0.3))
+        proxy = proxies[heavier]
+        seconds = {"stand-in": time.monotonic() - began}
+        try:
+            return _tried(proxy, SMOOTH[detail] * smoother, FINE * finer, plane, seconds, number + 1, steps)
+        except ArabesqueError as fault:
+            problem = fault
+    assert problem is not None
+    raise MapProblem(problem.cause, problem.cure)
+
+
+def form_of(scan: Scan, plane: Plane | None, close: bool) -> Scan:
+    """What is laid out: the scan with openings closed, of a twin the part above the plane.
+
+    Raises ArabesqueError for a scan that is no sound surface.
+    """
+    health = examine(scan)
+    if health.crowded_edges or health.flipped_edges:
+        raise ArabesqueError(
+            f"The scan is no sound surface: {health.crowded_edges + health.flipped_edges} edges do not join two "
+            "triangles that look the same way",
+            "Heal the scan first",
+        )
+    whole = _closed(scan, close)
+    if plane is None:
+        return whole
+    half = cut_by_plane(whole, plane).above
+    if half is None:
+        raise ArabesqueError("Nothing of the scan lies above the plane", "Choose another plane")
+    # what a cut leaves in a noisy scan; sections of thin parts are wider
+    return _closed(half, False, SPLINTER)
+
+
+def _tried(
+    proxy: Scan, smooth: float, count: float, plane: Plane | None, seconds: dict[str, float], tries: int,
+    progress: Progress,
+) -> Ground:  # fmt: skip
+    seconds = dict(seconds)
+    clock = time.monotonic()
+
+    def passed(stage: str) -> None:
+        nonlocal clock
+        now = time.monotonic()
+        seconds[stage] = now - clock
+        clock = now
+
+    progress(0.35, "Finding the ways of the rows")
+    field = cross_field(proxy, smooth)
+    for _ in range(BLUNTINGS):
+        sharp = (field.index > 4 - FEWEST) | (field.index < 4 - MOST)
+        if not sharp.any():
+            break
+        # the stand-in's own spikes; the fit goes back to the scan
+        proxy = _blunted(proxy, sharp)
+        field = cross_field(proxy, smooth)
+    else:
+        raise MapProblem("Rows meet in a point of too few or too many quads", "Ask for a calmer layout")
+    passed("field")
+    progress(0.45, "Laying out the rows")
+    seams = cut_open(proxy, field)
+    area = float(np.linalg.norm(proxy.area_vectors, axis=1).sum())
+    size: Floats = np.full(len(proxy.triangles), np.sqrt(area / count))
+    flat = integer_map(proxy, field, seams, size, part(progress, 0.45, 0.8))
+    passed("rows")
+    fine = fine_quads(proxy, flat)
+    passed("quads")
+    progress(0.85, "Parting them into rectangles")
+    _check_form(fine, proxy)
+    walls = find_walls(fine)
+    passed("rectangles")
+    return Ground(proxy, field, fine, walls, plane, seconds, tries)
+
+
+def _blunted(proxy: Scan, sharp: Bools) -> Scan:
+    """The stand-in with points round some smoothed into the middle of their neighbours."""
+    graph = proxy.adjacency
+    near = sharp.astype(float)
+    for _ in range(BLUNT_RINGS):
+        near = np.minimum(near + graph @ near, 1.0)
+    near[proxy.border_edges.ravel()] = 0.0
+    count = np.maximum(np.diff(graph.indptr), 1)[:, None]
+    points = proxy.points
+    for _ in range(BLUNT_ROUNDS):
+        points = points + 0.5 * near[:, None] * (graph @ points / count - points)
+    return Scan(points, proxy.triangles)
+
+
+def _check_form(fine: FineQuads, proxy: Scan) -> None:
+    """The fine quads have to be the same form as the stand-in, with no irregular points but the field's."""
+    points = len(fine.places)
+    edges = (len(fine.twins) + int((fine.twins < 0).sum())) // 2
+    if points - edges + len(fine.faces) != euler_number(proxy):
+        raise MapProblem("The rows do not cover the scan once", "Ask for a calmer layout, or heal the scan first")
+    valence = np.bincount(fine.faces.ravel(), minlength=points)
+    rim = np.zeros(points, dtype=bool)
+    border = np.flatnonzero(fine.twins < 0)
+    rim[fine.faces.ravel()[border]] = True
+    if ((valence < FEWEST) & ~rim).any():
+        raise MapProblem("Two quads lie on each other", "Ask for a calmer layout")
+
+
+def _closed(scan: Scan, all_inside: bool, small: float = SMALL_OPENING) -> Scan:
+    """The scan with its small openings, or all inside, closed."""
+    found = [o for o in openings(scan) if not o.outer and (all_inside or o.width <= small * scan.diagonal)]
+    return fill(scan, found, Fill.CURVED).scan if found else scan

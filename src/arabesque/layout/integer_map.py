@@ -1,0 +1,288 @@
+"""The field laid out flat: two coordinates at every corner whose whole numbers are the rows of a fine quad mesh."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import coo_array, csr_array, diags_array
+from scipy.sparse.linalg import splu
+
+from arabesque.arrays import Bools, Floats, Ints
+from arabesque.errors import FitProblem
+from arabesque.layout.field import CrossField, rim_sides
+from arabesque.layout.seams import TURNED, Seams
+from arabesque.progress import Progress, silent
+from arabesque.scan import Scan
+
+STIFFENINGS = 8
+LEAST_AREA = 0.02
+"""Of its wanted area: triangles that are laid out smaller, or turned over, are made stiffer."""
+
+
+class MapProblem(FitProblem):
+    """A field that cannot be laid out without folds at this fineness."""
+
+
+@dataclass(frozen=True, eq=False)
+class IntegerMap:
+    """uv: (3 m, 2) coordinates of the corners of all triangles. cuts: (c, 2) pairs of sides that are seams; turns,
+    shifts: (c,), (c, 2) how the coordinates go on over them: those of the second triangle are those of the first,
+    turned and shifted by whole numbers. folded: how many triangles are turned over."""
+
+    uv: Floats
+    cuts: Ints
+    turns: Ints
+    shifts: Ints
+    folded: int
+
+
+def integer_map(scan: Scan, field: CrossField, seams: Seams, size: Floats, progress: Progress = silent) -> IntegerMap:
+    """Coordinates whose gradients follow the field with rows (m,) ``size`` mm apart; over seams, at irregular points
+    and along rims they fit whole numbers, rounded one by one, the most certain first.
+
+    Bommes, Zimmer and Kobbelt, "Mixed-integer quadrangulation", SIGGRAPH 2009; stiffening: section 6 there.
+    Raises MapProblem when triangles stay turned over.
+    """
+    equations = _Equations(scan, field, seams)
+    basis, whole = equations.reduced()
+    weight = np.ones(len(size))
+    values: Floats | None = None
+    best: tuple[int, Floats] | None = None
+    for number in range(STIFFENINGS + 1):
+        progress(number / (STIFFENINGS + 1), "Laying out the rows")
+        energy, right = _energy(scan, seams, size, weight, equations.count)
+        quadratic = csr_array(basis.T @ energy @ basis)
+        linear = np.asarray(basis.T @ right)
+        if values is None:
+            values = _rounded(quadratic, linear, whole)
+        x = basis @ _with_fixed(quadratic, linear, whole, values)
+        uv = x[: 2 * seams.count].reshape(-1, 2)[seams.corner]
+        det = _determinants(scan, uv) * size**2
+        folded = int((det <= 0).sum())
+        if best is None or folded < best[0]:
+            best = folded, x
+        if folded == 0:
+            break
+        weight = weight * np.where(det < LEAST_AREA, 3.0, 1.0)
+        weight = _spread(scan, weight)
+    folded, x = best  # type: ignore[misc]
+    uv = x[: 2 * seams.count].reshape(-1, 2)[seams.corner].reshape(-1, 2)
+    shifts = np.rint(x[2 * seams.count :][equations.shift_of]).astype(np.int64)
+    return IntegerMap(uv, equations.edges, equations.turns, shifts, folded)
+
+
+class _Equations:
+    """What the coordinates have to fulfil: seams, rims and irregular points."""
+
+    def __init__(self, scan: Scan, field: CrossField, seams: Seams) -> None:
+        self._seams = seams
+        self.edges, self.turns = seams.edges.copy(), seams.turns.copy()
+        n = 2 * seams.count
+        self._whole: set[int] = set()
+        corner = seams.corner.ravel()
+        points = scan.triangles.ravel()
+        special = np.flatnonzero(field.index[points] != 0)
+        for group in np.unique(corner[special]).tolist():
+            self._whole |= {2 * group, 2 * group + 1}
+        self._same: list[tuple[int, int]] = []
+        self._rims(scan, field)
+        # a chain of cut edges shares a shift
+        self.shift_of = self._chains(scan, field) + n
+        self.count = n + (int(self.shift_of.max()) - n + 1 if self.shift_of.size else 0)
+        self._whole |= set(range(n, self.count))
+        self.shift_of = self.shift_of - n
+
+    def _rims(self, scan: Scan, field: CrossField) -> None:
+        rim = rim_sides(scan)
+        corner = self._seams.corner.ravel()
+        ends = rim - rim % 3 + (rim + 1) % 3
+        along = scan.points[scan.triangles.ravel()[ends]] - scan.points[scan.triangles.ravel()[rim]]
+        first = np.abs(np.einsum("nc,nc->n", along, self._seams.ways[rim // 3]))
+        # along the first way v stays, along the second u
+        axis = np.where(first > np.cos(np.pi / 4) * np.linalg.norm(along, axis=1), 1, 0)
+        for a, b, k in zip(corner[rim].tolist(), corner[ends].tolist(), axis.tolist(), strict=True):
+            self._same.append((2 * a + k, 2 * b + k))
+            self._whole |= {2 * a + k, 2 * b + k}
+
+    def _chains(self, scan: Scan, field: CrossField) -> Ints:
+        """(c, 2) numbers of the shifts of each cut edge, both coordinates; the edges are turned so that a chain is
+        crossed one way."""
+        edges, turns = self.edges, self.turns
+        t = scan.triangles
+        starts, ends = t.ravel(), np.roll(t, -1, axis=1).ravel()
+        rim = np.zeros(len(scan.points), dtype=bool)
+        rim[scan.border_edges.ravel()] = True
+        at: dict[int, list[int]] = {}
+        for k, side in enumerate(edges[:, 0].tolist()):
+            at.setdefault(int(starts[side]), []).append(k)
+            at.setdefault(int(ends[side]), []).append(k)
+        inner = {p for p, found in at.items() if len(found) == 2 and field.index[p] == 0 and not rim[p]}
+        number = np.full(len(edges), -1)
+        made = 0
+        for first in range(len(edges)):
+            if number[first] >= 0:
+                continue
+            number[first] = made
+            for way in (0, 1):
+                k = first
+                point = int((ends if way == 0 else starts)[edges[k, 0]])
+                while point in inner:
+                    k = next(j for j in at[point] if j != k)
+                    if number[k] >= 0:
+                        break
+                    number[k] = made
+                    leaves = int(starts[edges[k, 0]]) == point
+                    if leaves != (way == 0):
+                        edges[k] = edges[k, ::-1]
+                        turns[k] = -turns[k] % 4
+                    point = int((ends if way == 0 else starts)[edges[k, 0]])
+            made += 1
+        return 2 * number[:, None] + np.arange(2)
+
+    def reduced(self) -> tuple[csr_array, Bools]:
+        """(count, k) whole numbers by which all unknowns follow from those that are left, and (k,) which of these are
+        whole."""
+        rows: list[dict[int, int]] = [{a: 1, b: -1} for a, b in self._same if a != b]
+        corner = self._seams.corner.ravel()
+        n = 2 * self._seams.count
+        for (one, other), turn, shift in zip(
+            self.edges.tolist(), self.turns.tolist(), self.shift_of.tolist(), strict=True
+        ):
+            a, b, c, d = TURNED[turn]
+            after_one, after_other = one - one % 3 + (one + 1) % 3, other - other % 3 + (other + 1) % 3
+            for start, end in ((one, after_other), (after_one, other)):
+                p, q = int(corner[start]), int(corner[end])
+                for k, (x, y) in enumerate(((a, b), (c, d))):
+                    row: dict[int, int] = {}
+                    for name, value in ((2 * q + k, 1), (2 * p, -x), (2 * p + 1, -y), (n + shift[k], -1)):
+                        row[name] = row.get(name, 0) + value
+                    rows.append(row)
+        return _eliminated(rows, self.count, self._whole)
+
+
+def _eliminated(rows: list[dict[int, int]], count: int, whole: set[int]) -> tuple[csr_array, Bools]:
+    """Solve equations of whole numbers for one unknown each with factor ±1, one that need not be whole where there is
+    one."""
+    told: dict[int, dict[int, int]] = {}
+
+    def plain(row: dict[int, int]) -> dict[int, int]:
+        while True:
+            known = [name for name in row if name in told]
+            if not known:
+                return {name: value for name, value in row.items() if value}
+            for name in known:
+                value = row.pop(name)
+                for other, factor in told[name].items():
+                    row[other] = row.get(other, 0) + value * factor
+
+    for equation in rows:
+        row = plain(dict(equation))
+        ones = [name for name, value in row.items() if abs(value) == 1]
+        if not row:
+            continue
+        if not ones:
+            # twice something is nothing, or a pair of halves that must be whole: the same without the factor
+            common = int(np.gcd.reduce([abs(value) for value in row.values()]))
+            row = {name: value // common for name, value in row.items()}
+            ones = [name for name, value in row.items() if abs(value) == 1]
+            if not ones:
+                raise MapProblem("The rows of this field do not close", "Ask for a calmer layout")
+        free = [name for name in ones if name not in whole]
+        pivot = (free or ones)[0]
+        if not free and any(name not in whole for name in row):
+            raise MapProblem("The rows of this field do not close", "Ask for a calmer layout")
+        sign = row.pop(pivot)
+        told[pivot] = {name: -value * sign for name, value in row.items()}
+    left = [name for name in range(count) if name not in told]
+    column = {name: k for k, name in enumerate(left)}
+    entries: list[tuple[int, int, int]] = [(name, column[name], 1) for name in left]
+    for name, row in told.items():
+        entries += [(name, column[other], value) for other, value in plain(dict(row)).items()]
+    i, j, v = np.array(entries).T
+    basis = csr_array(coo_array((v.astype(float), (i, j)), shape=(count, len(left))))
+    return basis, np.array([name in whole for name in left])
+
+
+def _gradients(scan: Scan) -> Floats:
+    """(m, 3, 3) of each corner the gradient of its hat function."""
+    corners = scan.points[scan.triangles]
+    normal = 2 * scan.area_vectors
+    size = np.maximum(np.einsum("tc,tc->t", normal, normal), 1e-300)
+    opposite = np.roll(corners, -2, axis=1) - np.roll(corners, -1, axis=1)
+    return np.asarray(np.cross(normal[:, None], opposite) / size[:, None, None])
+
+
+def _energy(scan: Scan, seams: Seams, size: Floats, weight: Floats, count: int) -> tuple[csr_array, Floats]:
+    """The quadratic and linear part of Σ A w h² |∇(u, v) - d/h|² over all unknowns."""
+    grads = _gradients(scan)
+    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    normals = scan.area_vectors / np.maximum(areas, 1e-300)[:, None]
+    stiff = areas * weight * size**2
+    stiff = stiff / stiff.mean()
+    local = np.einsum("tic,tjc->tij", grads, grads) * stiff[:, None, None]
+    corner = seams.corner
+    i, j = np.repeat(corner, 3, axis=1).ravel(), np.tile(corner, (1, 3)).ravel()
+    rows, columns = np.concatenate([2 * i, 2 * i + 1]), np.concatenate([2 * j, 2 * j + 1])
+    energy = coo_array((np.tile(local.ravel(), 2), (rows, columns)), shape=(count, count))
+    right = np.zeros(count)
+    for k, way in enumerate((seams.ways, np.cross(normals, seams.ways))):
+        value = np.einsum("tic,tc->ti", grads, way) * (stiff / size)[:, None]
+        np.add.at(right, 2 * corner.ravel() + k, value.ravel())
+    return csr_array(energy), right
+
+
+def _determinants(scan: Scan, uv: Floats) -> Floats:
+    """(m,) by how much the map of each triangle scales areas; negative where it is turned over."""
+    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    one, two = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    return np.asarray((one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0]) / (2 * np.maximum(areas, 1e-300)))
+
+
+def _spread(scan: Scan, weight: Floats) -> Floats:
+    """Weights carried half-way to the triangles beside."""
+    graph = scan.triangle_graph
+    count = np.maximum(np.asarray(graph.sum(axis=1)).ravel(), 1)
+    return np.asarray(np.maximum(weight, (weight + (graph @ weight) / count) / 2))
+
+
+def _parts(quadratic: csr_array, whole: Bools) -> tuple[Ints, Ints]:
+    return np.flatnonzero(~whole), np.flatnonzero(whole)
+
+
+def _rounded(quadratic: csr_array, linear: Floats, whole: Bools) -> Floats:
+    """(k,) whole values, rounded one after another, the most certain first; the rest follows each time."""
+    free, fixed = _parts(quadratic, whole)
+    if not len(fixed):
+        return np.empty(0)
+    ridge = 1e-10 * float(quadratic.diagonal().mean())
+    inner = splu((quadratic[free][:, free] + ridge * diags_array(np.ones(len(free)))).tocsc())
+    across = quadratic[free][:, fixed].toarray()
+    carried = inner.solve(across)
+    schur = quadratic[fixed][:, fixed].toarray() - across.T @ carried
+    right = linear[fixed] - carried.T @ linear[free]
+    inverse = np.linalg.pinv((schur + schur.T) / 2, hermitian=True, rcond=1e-10)
+    values = inverse @ right
+    open_ = np.ones(len(fixed), dtype=bool)
+    for _ in range(len(fixed)):
+        apart = np.where(open_, np.abs(values - np.rint(values)), np.inf)
+        k = int(apart.argmin())
+        step = np.rint(values[k]) - values[k]
+        column = inverse[:, k].copy()
+        if column[k] > 1e-12:
+            values = values + column / column[k] * step
+            inverse = inverse - np.outer(column, column) / column[k]
+        values[k] = np.rint(values[k])
+        open_[k] = False
+    return np.asarray(np.rint(values))
+
+
+def _with_fixed(quadratic: csr_array, linear: Floats, whole: Bools, values: Floats) -> Floats:
+    """All unknowns, the whole ones at their values."""
+    free, fixed = _parts(quadratic, whole)
+    ridge = 1e-10 * float(quadratic.diagonal().mean())
+    inner = splu((quadratic[free][:, free] + ridge * diags_array(np.ones(len(free)))).tocsc())
+    y = np.zeros(len(whole))
+    y[fixed] = values
+    y[free] = inner.solve(linear[free] - quadratic[free][:, fixed] @ values)
+    return y

@@ -1,0 +1,60 @@
+"""Where no rows can be laid out: a coarse even mesh, every triangle in three quads."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from arabesque.arrays import Ints
+from arabesque.cages import Cage
+from arabesque.errors import ArabesqueError
+from arabesque.layout.integer_map import MapProblem
+from arabesque.layout.proxy import euler_number, without_ears
+from arabesque.mending import even_triangles
+from arabesque.scan import Scan, examine
+
+LONGEST = 0.2
+"""Of the diagonal: triangles are no coarser than that."""
+FINER = (1.0, 0.7, 0.5, 0.35, 0.25, 0.15)
+
+
+def last_resort(proxy: Scan, count: int) -> Cage:
+    """About ``count`` quads over a stand-in, its points on it: always whole, with many irregular points.
+
+    Its triangles are even and mostly six to a point (see ``even_triangles``); splitting each at its middle makes quads
+    of points of 3, 4 and about 6. Where so few would lose an opening or a handle, there are more. Raises MapProblem
+    where even that fails.
+    """
+    area = float(np.linalg.norm(proxy.area_vectors, axis=1).sum())
+    wanted = np.sqrt(4 / np.sqrt(3) * area / max(count / 3, 4))
+    for finer in FINER:
+        edge = min(finer * float(wanted), LONGEST * proxy.diagonal)
+        try:
+            mesh = without_ears(even_triangles(proxy, edge, keep_sharp=False))
+        except ArabesqueError:
+            continue
+        if euler_number(mesh) == euler_number(proxy) and examine(mesh).sound:
+            return split_in_quads(mesh)
+    if examine(proxy).sound:
+        return split_in_quads(proxy)
+    raise MapProblem("No layout comes out whole", "Heal the scan first: it may touch or cross itself")
+
+
+def split_in_quads(mesh: Scan) -> Cage:
+    """Every triangle in three quads round its middle."""
+    edges, _ = mesh.edges
+    n, e = len(mesh.points), len(edges)
+    key = edges[:, 0] * n + edges[:, 1]
+    order = np.argsort(key)
+
+    def middle(a: Ints, b: Ints) -> Ints:
+        wanted = np.minimum(a, b) * n + np.maximum(a, b)
+        return np.asarray(n + order[np.searchsorted(key[order], wanted)])
+
+    a, b, c = mesh.triangles.T
+    ab, bc, ca = middle(a, b), middle(b, c), middle(c, a)
+    centre = n + e + np.arange(len(a))
+    faces = np.concatenate(
+        [np.column_stack(quad) for quad in ((a, ab, centre, ca), (b, bc, centre, ab), (c, ca, centre, bc))]
+    )
+    points = np.concatenate([mesh.points, mesh.points[edges].mean(axis=1), mesh.points[mesh.triangles].mean(axis=1)])
+    return Cage.of(points, faces)

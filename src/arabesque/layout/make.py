@@ -1,0 +1,284 @@
+"""A scan becomes a cage of quads by itself, for a wanted count or a tolerance."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from arabesque.cages import Cage, CageProblem
+from arabesque.cages.edits import mirror_and_weld, seat
+from arabesque.cages.symmetry import mirror_pairs
+from arabesque.checking import BothWays, CageNet
+from arabesque.errors import ArabesqueError
+from arabesque.fitting import CageFit, CageSettings, fit_cage
+from arabesque.geometry import Plane
+from arabesque.layout.coarse import coarse_quads
+from arabesque.layout.ground import FEWEST, MOST, Detail, Ground, form_of, ground_of
+from arabesque.layout.integer_map import MapProblem
+from arabesque.layout.last_resort import last_resort
+from arabesque.layout.proxy import proxy_of
+from arabesque.layout.quantise import quantised
+from arabesque.layout.start import started
+from arabesque.progress import Progress, part, silent
+from arabesque.scan import Scan
+
+LEAST_QUADS = 6
+MOST_QUADS = 20_000
+USUAL = 5e-4
+"""Of the diagonal: how near a layout of a wanted count is fitted when no tolerance is given."""
+COUNT_TRIES = 6
+FIRST_COUNT = 150
+SEATED = 0.6
+"""Of a quad's side: points of a half that lie so near the plane and on the border are put on it."""
+FOLD = -0.1
+"""Cosine between the surface's normal and the scan's from which on the surface is folded."""
+OVER = 4
+"""Places along a side of a face at which the surface is looked at for folds."""
+
+
+@dataclass(frozen=True)
+class Wishes:
+    """What a layout is to be.
+
+    quads: how many; or tolerance, mm: as few as keep it. With both, the count is kept and the tolerance is what the fit
+    aims at. plane: both sides of it alike. close: openings inside are gone over.
+    """
+
+    quads: int | None = None
+    tolerance: float | None = None
+    detail: Detail = Detail.BALANCED
+    plane: Plane | None = None
+    close: bool = False
+
+    def checked(self) -> Wishes:
+        """Itself; raises ArabesqueError for what cannot be."""
+        if self.quads is None and self.tolerance is None:
+            raise ArabesqueError("A layout needs a count or a tolerance", "Give the number of quads, or a tolerance")
+        if self.quads is not None and not LEAST_QUADS <= self.quads <= MOST_QUADS:
+            raise ArabesqueError(
+                f"A layout of {self.quads} quads is not possible", f"Give from {LEAST_QUADS} to {MOST_QUADS:,}"
+            )
+        if self.tolerance is not None and not 0 < self.tolerance < np.inf:
+            raise ArabesqueError(f"A tolerance of {self.tolerance:g} mm is not possible", "Give a length above 0")
+        return self
+
+
+@dataclass(frozen=True, eq=False)
+class Layout:
+    """A cage that was laid out, how it stands to the scan, and what was not reached.
+
+    ground: for another count on the same rows; None when there are none. folds: how many places of the surface look
+    against the scan. seconds: of each stage. lacking: in words; empty when all was reached.
+    """
+
+    cage: Cage
+    fit: CageFit
+    wishes: Wishes
+    ground: Ground | None
+    folds: int
+    seconds: dict[str, float]
+    lacking: tuple[str, ...]
+
+    @property
+    def figures(self) -> BothWays:
+        """How the surface and the scan stand to each other."""
+        return self.fit.figures
+
+    @property
+    def net(self) -> CageNet:
+        """How even it is."""
+        return self.fit.net
+
+    def as_record(self) -> dict[str, Any]:
+        """Plain values for a report; lengths in mm."""
+        quads = self.cage.quads
+        record = self.fit.as_record()
+        plane = self.wishes.plane
+        return {
+            **record,
+            "quads": self.cage.count,
+            "irregular": record["net"]["irregular"],
+            "folded": record["net"]["folded"],
+            "surface_folds": self.folds,
+            "watertight": not quads.borders(),
+            "symmetric_error": None if plane is None else symmetric_error(self.cage, plane),
+            "detail": self.wishes.detail.value,
+            "lacking": list(self.lacking),
+            "tries": None if self.ground is None else self.ground.tries,
+            "seconds": {**self.seconds, "in all": sum(self.seconds.values())},
+        }
+
+    @property
+    def words(self) -> str:
+        """In words: count, irregular points, distances, and what is lacking."""
+        irregular = sum(self.net.irregular.values())
+        words = f"{self.cage.count} quads, {irregular} irregular points; {self.fit.verdict}"
+        return f"{words}; {'; '.join(self.lacking)}" if self.lacking else words
+
+
+def symmetric_error(cage: Cage, plane: Plane) -> float:
+    """How far the cage's points are from its mirror image, mm; infinite when the nets are not alike."""
+    pairs = mirror_pairs(cage, plane)
+    if pairs is None:
+        return float("inf")
+    return float(np.linalg.norm(plane.mirrored(cage.points) - cage.points[pairs], axis=1).max())
+
+
+def lay_out(scan: Scan, wishes: Wishes, ground: Ground | None = None, progress: Progress = silent) -> Layout:
+    """Lay a cage over a whole scan, or over the piece that is largest.
+
+    ground: of an earlier layout with the same detail, plane and closing, which saves half of the time. Raises
+    MapProblem, FitProblem or CageProblem with what stood against it.
+    """
+    wishes = wishes.checked()
+    fresh = ground is None
+    if ground is None:
+        began = time.monotonic()
+        try:
+            ground = ground_of(scan, wishes.detail, wishes.plane, wishes.close, part(progress, 0.0, 0.4))
+        except MapProblem as problem:
+            spent = {"tries": time.monotonic() - began}
+            return _by_triangles(scan, wishes, problem, spent, part(progress, 0.4, 1.0))
+    spent = dict(ground.seconds) if fresh else {}
+    later = part(progress, 0.4 if fresh else 0.0, 1.0)
+    if wishes.quads is not None:
+        return _for_count(scan, wishes, ground, wishes.quads, spent, later)
+    return _for_tolerance(scan, wishes, ground, spent, later)
+
+
+def _for_tolerance(scan: Scan, wishes: Wishes, ground: Ground, spent: dict[str, float], progress: Progress) -> Layout:
+    """The lightest of some counts that keeps the tolerance, or the nearest; an error falls with the square of the
+    count."""
+    assert wishes.tolerance is not None
+    wanted, best = FIRST_COUNT, None
+    low, high = LEAST_QUADS, MOST_QUADS
+    tried: dict[int, Layout] = {}
+    for number in range(COUNT_TRIES):
+        steps = part(progress, number / COUNT_TRIES, (number + 1) / COUNT_TRIES)
+        made = _for_count(scan, wishes, ground, wanted, spent, steps)
+        spent = made.seconds
+        tried[made.cage.count] = made
+        within = made.fit.within and not made.lacking
+        if within:
+            high = min(high, wanted, made.cage.count)
+        else:
+            low = max(low, wanted)
+        if best is None or _rank(made) < _rank(best):
+            best = made
+        off = max(made.figures.inlier_p99, 1e-12) / wishes.tolerance
+        aimed = wanted * float(np.clip(off * 1.1, 0.05, 30.0)) ** 0.5
+        wanted = round(aimed) if low < aimed < high else round((low * high) ** 0.5) if high < MOST_QUADS else 2 * low
+        if high <= 1.12 * low or wanted >= MOST_QUADS or wanted in tried or made.cage.count < 0.9 * low:
+            break
+    assert best is not None
+    return replace(best, seconds=spent)
+
+
+def _rank(layout: Layout) -> tuple[bool, float]:
+    """What is lighter of those that are within, else what is nearer."""
+    within = layout.fit.within and not layout.lacking
+    return not within, layout.cage.count if within else layout.figures.inlier_p99
+
+
+def _for_count(
+    scan: Scan, wishes: Wishes, ground: Ground, count: int, spent: dict[str, float], progress: Progress
+) -> Layout:
+    began = time.monotonic()
+    plane = wishes.plane
+    progress(0.05, "Counting the rows")
+    rows = quantised(ground.walls, round(count / 2) if plane is not None else count)
+    coarse = coarse_quads(ground.fine, ground.walls, rows)
+    cage = started(ground.fine, ground.walls, coarse)
+    if plane is not None:
+        cage = _whole(cage, coarse.cage, plane)
+    _check_net(cage)
+    spent = _with_stage(spent, "counts", began)
+    return _fitted(scan, wishes, cage, ground, spent, part(progress, 0.3, 1.0))
+
+
+def _fitted(
+    scan: Scan, wishes: Wishes, cage: Cage, ground: Ground | None, spent: dict[str, float], progress: Progress
+) -> Layout:
+    began = time.monotonic()
+    tolerance = wishes.tolerance or USUAL * scan.diagonal
+    settings = CageSettings(tolerance, plane=wishes.plane, placed=True)
+    fit = fit_cage(cage, scan, settings, part(progress, 0.0, 0.95))
+    folds = surface_folds(fit.cage, scan)
+    progress(1.0, "Laid out")
+    return Layout(fit.cage, fit, wishes, ground, folds, _with_stage(spent, "fit", began), _lacking(fit, folds, wishes))
+
+
+def _with_stage(spent: dict[str, float], stage: str, began: float) -> dict[str, float]:
+    return {**spent, stage: spent.get(stage, 0.0) + time.monotonic() - began}
+
+
+def _by_triangles(
+    scan: Scan, wishes: Wishes, problem: MapProblem, spent: dict[str, float], progress: Progress
+) -> Layout:
+    """The last resort, with what stood against rows."""
+    began = time.monotonic()
+    proxy = proxy_of(form_of(scan, wishes.plane, wishes.close))
+    count = wishes.quads or FIRST_COUNT * 4
+    laid = last_resort(proxy, round(count / 2) if wishes.plane is not None else count)
+    cage = laid if wishes.plane is None else _whole(laid, laid, wishes.plane)
+    _check_net(cage)
+    made = _fitted(scan, wishes, cage, None, _with_stage(spent, "triangles", began), progress)
+    said = f"no rows could be laid out ({problem.cause[0].lower()}{problem.cause[1:]}): made of triangles in three"
+    return replace(made, lacking=(said, *made.lacking))
+
+
+def _whole(half: Cage, laid: Cage, plane: Plane) -> Cage:
+    """Both sides of a half whose border points near the plane are put on it."""
+    side = np.linalg.norm(laid.points[laid.quads.edges[:, 0]] - laid.points[laid.quads.edges[:, 1]], axis=1)
+    # by where they lie on the scan: the cage's own points stand off it
+    near = laid.quads.on_border & (np.abs(plane.height(laid.points)) <= SEATED * float(np.median(side)))
+    near &= _along_plane(laid, plane, float(np.median(side)))
+    points = half.points.copy()
+    height = plane.height(points)
+    points[near] -= height[near, None] * plane.normal
+    # all others above it, so that nothing of the image lies on this side
+    return mirror_and_weld(seat(half.with_points(points), plane, 1e-9), plane)
+
+
+def _along_plane(laid: Cage, plane: Plane, side: float) -> np.ndarray:
+    """(n,) points of borders at least one of whose border edges lies along the plane."""
+    quads = laid.quads
+    border = np.flatnonzero(quads.border)
+    ends = np.column_stack([quads.starts[border], quads.ends[border]])
+    flat = (np.abs(plane.height(laid.points[ends])) <= SEATED * side).all(axis=1)
+    found = np.zeros(quads.count, dtype=bool)
+    found[ends[flat].ravel()] = True
+    return found
+
+
+def _check_net(cage: Cage) -> None:
+    quads = cage.quads
+    inside = quads.valence[~quads.on_border]
+    if ((inside < FEWEST) | (inside > MOST)).any():
+        raise CageProblem("Rows meet in a point of too few or too many quads", "Ask for a calmer layout")
+
+
+def surface_folds(cage: Cage, scan: Scan) -> int:
+    """How many of even places on the surface look against the scan below them."""
+    samples = cage.sampler(round(OVER * cage.count**0.5)).read(cage)
+    closest = scan.closest(samples.points)
+    cosine = np.einsum("nc,nc->n", samples.normals, closest.normals)
+    return int(np.count_nonzero((cosine < FOLD) & ~closest.on_border))
+
+
+def _lacking(fit: CageFit, folds: int, wishes: Wishes) -> tuple[str, ...]:
+    found = []
+    folded = int(fit.net.folded.sum())
+    if folded:
+        found.append(f"{folded} quads stay folded")
+    if folds:
+        found.append(f"the surface is folded at {folds} places")
+    if wishes.tolerance is not None and not fit.figures.within(wishes.tolerance):
+        found.append("the tolerance is not kept everywhere")
+    if wishes.quads is not None and abs(fit.cage.count / wishes.quads - 1) > 0.06:
+        more = "more" if fit.cage.count > wishes.quads else "fewer"
+        found.append(f"{more} than the wanted {wishes.quads} quads: the form asks for so many rows")
+    return tuple(found)

@@ -1,0 +1,68 @@
+"""A light even mesh of a scan on which a layout is made; the layout is fitted to the scan itself."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.sparse.csgraph import connected_components
+
+from arabesque.arrays import Ints
+from arabesque.errors import ArabesqueError
+from arabesque.layout.rim_lines import with_calm_rims
+from arabesque.mending import even_triangles, reduce_triangles
+from arabesque.progress import Progress, part, silent
+from arabesque.scan import Scan, kept
+
+TRIANGLES = 16_000
+BEFORE = 2.5
+"""So many times more triangles are left by the first, quick reduction."""
+
+
+def proxy_of(scan: Scan, count: int = TRIANGLES, progress: Progress = silent) -> Scan:
+    """About ``count`` even triangles over the largest piece of a scan, with as many openings and handles as it has."""
+    largest = _largest_piece(scan)
+    light = largest
+    if len(largest.triangles) > BEFORE * count:
+        try:
+            light = reduce_triangles(largest, round(BEFORE * count), part(progress, 0.0, 0.4))
+        except ArabesqueError:
+            light = largest  # slower, and as sound as the scan is
+        if euler_number(light) != euler_number(largest):
+            light = largest
+    area = float(np.linalg.norm(light.area_vectors, axis=1).sum())
+    edge = float(np.sqrt(4 / np.sqrt(3) * area / count))
+    made = even_triangles(light, edge, part(progress, 0.4, 1.0), keep_sharp=False)
+    return with_calm_rims(without_ears(made))
+
+
+def euler_number(scan: Scan) -> int:
+    """Points less edges plus triangles: 2 for a ball, 0 for a ring, less 1 for every opening."""
+    used = int(np.unique(scan.triangles).size)
+    return used - len(scan.edges[0]) + len(scan.triangles)
+
+
+def without_ears(scan: Scan) -> Scan:
+    """The scan with the inner side of every triangle that has two sides on a rim turned: rows along a straight rim
+    have no room in such a triangle."""
+    triangles = scan.triangles.copy()
+    lone = scan.across < 0
+    for ear in np.flatnonzero(lone.sum(axis=1) == 2).tolist():
+        side = int(np.flatnonzero(~lone[ear])[0])
+        other = int(scan.across[ear, side])
+        a, b, c = (int(p) for p in np.roll(scan.triangles[ear], -side))
+        d = next(int(p) for p in scan.triangles[other] if p not in (a, b))
+        if lone[other].any() or not _unchanged(scan, triangles, ear, other):
+            continue
+        triangles[ear], triangles[other] = (a, d, c), (d, b, c)
+    return Scan(scan.points, triangles)
+
+
+def _unchanged(scan: Scan, triangles: Ints, *which: int) -> bool:
+    return all((triangles[k] == scan.triangles[k]).all() for k in which)
+
+
+def _largest_piece(scan: Scan) -> Scan:
+    count, piece = connected_components(scan.triangle_graph, directed=False)
+    if count == 1:
+        return scan
+    areas = np.bincount(piece, np.linalg.norm(scan.area_vectors, axis=1))
+    return kept(scan, piece == int(areas.argmax()))

@@ -1,0 +1,162 @@
+"""How many rows each arc gets: whole numbers that fit each other, for a wanted count of quads."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.optimize import Bounds, LinearConstraint, milp
+from scipy.sparse import coo_array, csr_array
+
+from arabesque.arrays import Floats, Ints
+from arabesque.errors import FitProblem
+from arabesque.layout.coarse import drawn_quads, falling_together
+from arabesque.layout.walls import Walls
+
+SECONDS, GAP = 1.0, 0.05
+CLOSE_BY = 2.5
+TRIES = 10
+CLOSE = 0.04
+"""So near to the wanted count a layout is taken at once."""
+CUTS = 25
+
+
+def quantised(walls: Walls, wanted: int) -> Ints:
+    """(a,) how many quads follow each other along each arc, so that opposite sides of all rectangles agree and about
+    ``wanted`` quads arise; irregular points never fall together.
+
+    A linear program over whole numbers: Campen, Bommes and Kobbelt, "Quantized global parametrization", ACM TOG 34,
+    2015. Its scale is changed until the count is met. Raises FitProblem when nothing fits.
+    """
+    lengths = np.array([len(arc) - 1 for arc in walls.arcs], dtype=float)
+    program = _Program(walls)
+    fine = sum((len(p.points) - 1) * (p.points.shape[1] - 1) for p in walls.patches)
+    scale = np.sqrt(wanted / fine)
+    best: tuple[float, Ints] | None = None
+    low, high = 0.0, np.inf
+    for _ in range(TRIES):
+        rows = program.solved(scale * lengths)
+        if rows is None:
+            break
+        count = quad_count(walls, rows)
+        off = abs(count / wanted - 1)
+        if best is None or off < best[0]:
+            best = off, rows
+        if off <= CLOSE:
+            break
+        low, high = (max(low, scale), high) if count < wanted else (low, min(high, scale))
+        aimed = scale * np.sqrt(wanted / max(count, 1))
+        scale = aimed if low < aimed < high else (low + high) / 2 if np.isfinite(high) else 1.3 * low
+    if best is None:
+        raise FitProblem("No whole numbers of rows fit this layout", "Ask for more quads, or a calmer layout")
+    return best[1]
+
+
+def quad_count(walls: Walls, rows: Ints) -> int:
+    """How many quads arise."""
+    return sum(
+        sum(int(rows[a]) for a, _ in p.sides[0]) * sum(int(rows[a]) for a, _ in p.sides[3]) for p in walls.patches
+    )
+
+
+class _Program:
+    """The equations of the rectangles, and cuts that keep irregular points apart."""
+
+    def __init__(self, walls: Walls) -> None:
+        self._walls = walls
+        n = len(walls.arcs)
+        rows, columns, values = [], [], []
+        number = 0
+        for patch in walls.patches:
+            for one, other in ((0, 2), (1, 3)):
+                for side, sign in ((one, 1.0), (other, -1.0)):
+                    for arc, _ in patch.sides[side]:
+                        rows.append(number)
+                        columns.append(arc)
+                        values.append(sign)
+                number += 1
+        self._alike = csr_array(coo_array((values, (rows, columns)), shape=(number, 3 * n)))
+        self._cuts: list[tuple[list[int], int]] = []
+        self._least = np.zeros(n)
+        ends = [(int(arc[0]), int(arc[-1])) for arc in walls.arcs]
+        for k, (a, b) in enumerate(ends):
+            if walls.special[a] and walls.special[b]:
+                self._least[k] = 1.0
+        self._ends = ends
+
+    def solved(self, wanted: Floats) -> Ints | None:
+        n = len(wanted)
+        cost = np.concatenate([np.zeros(n), np.ones(n), 2 * np.ones(n)])
+        one = np.ones(n)
+        at = np.arange(n)
+        # d1 >= |l - w|, d2 >= |l - w| - 1
+        rows, columns, values, low = [], [], [], []
+        for block, (column, sign, less) in enumerate(((n, 1, 0), (n, -1, 0), (2 * n, 1, 1), (2 * n, -1, 1))):
+            rows += [block * n + at, block * n + at]
+            columns += [column + at, at]
+            values += [one, -sign * one]
+            low.append(-sign * wanted - less)
+        near = csr_array(
+            coo_array((np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), shape=(4 * n, 3 * n))
+        )
+        for _ in range(CUTS):
+            limits = [
+                LinearConstraint(self._alike, 0.0, 0.0), LinearConstraint(near, np.concatenate(low), np.inf)
+            ]  # fmt: skip
+            if self._cuts:
+                r = np.repeat(np.arange(len(self._cuts)), [len(cut) for cut, _ in self._cuts])
+                c = np.concatenate([cut for cut, _ in self._cuts])
+                apart = coo_array((np.ones(len(c)), (r, c)), shape=(len(self._cuts), 3 * n))
+                limits.append(LinearConstraint(csr_array(apart), np.array([least for _, least in self._cuts]), np.inf))
+            found = None
+            for reach in (CLOSE_BY, np.inf):
+                # few values each are searched far more quickly
+                low_rows = np.maximum(self._least, np.floor(wanted - reach))
+                high_rows = np.maximum(np.ceil(wanted + reach), low_rows)
+                found = milp(
+                    cost, integrality=np.concatenate([np.ones(n), np.zeros(2 * n)]), constraints=limits,
+                    bounds=Bounds(
+                        np.concatenate([low_rows, np.zeros(2 * n)]), np.concatenate([high_rows, np.full(2 * n, np.inf)])
+                    ),
+                    options={"time_limit": SECONDS, "mip_rel_gap": GAP},
+                )  # fmt: skip
+                if found.x is not None:
+                    break
+            if found is None or found.x is None:
+                return None
+            lengths = np.rint(found.x[:n]).astype(np.int64)
+            fresh = self._joined(lengths) or falling_together(self._walls, drawn_quads(self._walls, lengths))
+            if not fresh:
+                return lengths
+            self._cuts += fresh
+        return None
+
+    def _joined(self, lengths: Ints) -> list[tuple[list[int], int]]:
+        """Ways along arcs without rows that would bring two irregular points together, or a ring to nothing."""
+        at: dict[int, list[tuple[int, int]]] = {}
+        for arc in np.flatnonzero(lengths == 0).tolist():
+            a, b = self._ends[arc]
+            at.setdefault(a, []).append((b, arc))
+            at.setdefault(b, []).append((a, arc))
+        rim, special = self._walls.rim, self._walls.special
+        found: list[tuple[list[int], int]] = []
+        seen: set[int] = set()
+        for start in at:
+            if start in seen or not (special[start] or rim[start]):
+                continue
+            came: dict[int, tuple[int, int]] = {start: (-1, -1)}
+            waiting = [start]
+            while waiting:
+                point = waiting.pop()
+                seen.add(point)
+                for there, arc in at[point]:
+                    if there in came:
+                        continue
+                    came[there] = point, arc
+                    waiting.append(there)
+                    if special[there] or (rim[there] and not (rim[point] and self._walls.on_rim[arc])):
+                        way, node = [], there
+                        while came[node][0] >= 0:
+                            way.append(came[node][1])
+                            node = came[node][0]
+                        if special[start] or special[there] or rim[start]:
+                            found.append((way, 1))
+        return found
