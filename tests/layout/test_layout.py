@@ -152,10 +152,19 @@ class LayoutTest(unittest.TestCase):
                 lay_out(scan, wishes)
 
     def test_no_sound_surface(self) -> None:
-        scan = sheet(12)
-        broken = Scan(scan.points, np.concatenate([scan.triangles, scan.triangles[:3]]))
+        """Double triangles are taken away; a band with one side only cannot be laid out."""
+        scan = sheet(30)
+        double = Scan(scan.points, np.concatenate([scan.triangles, scan.triangles[:3]]))
+        self.sound(lay_out(double, Wishes(50)).cage, 1)
+        turn, across = np.meshgrid(np.linspace(0, 2 * np.pi, 60, endpoint=False), np.linspace(-8, 8, 8), indexing="ij")
+        out = 40 + across * np.cos(turn / 2)
+        points = np.stack([out * np.cos(turn), out * np.sin(turn), across * np.sin(turn / 2)], -1).reshape(-1, 3)
+        index = np.arange(480).reshape(60, 8)
+        index = np.vstack([index, index[:1, ::-1]])
+        a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
+        faces = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
         with self.assertRaisesRegex(ArabesqueError, "Heal the scan"):
-            lay_out(broken, Wishes(50))
+            lay_out(Scan(points, faces), Wishes(50))
 
     def test_cancelled(self) -> None:
         def stop(fraction: float, message: str) -> None:

@@ -10,8 +10,9 @@ from arabesque.arrays import Bools, Ints, unit
 from arabesque.cages import Cage
 from arabesque.checking.net import MOST_BEND, UNEVEN
 
-LOOKS_AWAY = -0.2
-"""Cosine between neighbouring faces from which on one of them is folded over."""
+LOOKS_AWAY = -0.5
+"""Cosine between neighbouring faces from which on one of them is folded over: a net overshoots where a scan has a
+sharp edge, so that faces beside it look apart by more than the scan does."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -14,7 +14,8 @@ from arabesque.scan import Scan
 
 TINY = 1e-9
 """Pieces of edges that are shorter, in rows, join nothing."""
-SMALLEST_SHARE = 1e-3
+WIDEST = 400.0
+"""Rows: a map in which a triangle is wider went wrong."""
 _CURE = "Ask for a calmer layout, or heal the scan first"
 
 
@@ -36,6 +37,8 @@ def fine_quads(scan: Scan, flat: IntegerMap) -> FineQuads:
     do not come out whole.
     """
     uv = flat.uv.reshape(-1, 3, 2)
+    if not np.isfinite(uv).all() or np.ptp(uv, axis=1).max() > WIDEST:
+        raise MapProblem("A triangle would be as wide as many rows", _CURE)
     low = np.floor(uv.min(axis=1) - 1e-6).astype(np.int64)
     width = int(np.ceil((uv.max(axis=1) - low).max() + 1e-6)) + 1
     sides, turns, shifts = _all_edges(scan, flat)

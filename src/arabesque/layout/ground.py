@@ -17,7 +17,7 @@ from arabesque.layout.integer_map import MapProblem, integer_map
 from arabesque.layout.proxy import TRIANGLES, euler_number, proxy_of
 from arabesque.layout.seams import cut_open
 from arabesque.layout.walls import Walls, find_walls
-from arabesque.mending import Fill, cut_by_plane, fill, openings
+from arabesque.mending import Fill, cut_by_plane, fill, openings, oriented, uncrowded
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan, examine
 
@@ -95,6 +95,9 @@ def form_of(scan: Scan, plane: Plane | None, close: bool) -> Scan:
     Raises ArabesqueError for a scan that is no sound surface.
     """
     health = examine(scan)
+    if health.crowded_edges or health.flipped_edges:
+        scan = oriented(uncrowded(scan)[0])[0]
+        health = examine(scan)
     if health.crowded_edges or health.flipped_edges:
         raise ArabesqueError(
             f"The scan is no sound surface: {health.crowded_edges + health.flipped_edges} edges do not join two "

@@ -13,7 +13,7 @@ from arabesque.layout.walls import Walls
 
 SECONDS, GAP = 1.0, 0.05
 CLOSE_BY = 2.5
-TRIES = 10
+TRIES, UNEVEN_TRIES, UNEVEN = 6, 8, 0.25
 CLOSE = 0.04
 """So near to the wanted count a layout is taken at once."""
 CUTS = 25
@@ -32,8 +32,11 @@ def quantised(walls: Walls, wanted: int) -> Ints:
     scale = np.sqrt(wanted / fine)
     best: tuple[float, Ints] | None = None
     low, high = 0.0, np.inf
-    for _ in range(TRIES):
-        rows = program.solved(scale * lengths)
+    rng = np.random.default_rng(0)
+    for number in range(TRIES + UNEVEN_TRIES):
+        # where even rows jump over the wanted count, some rectangles may have a row more
+        uneven = 1.0 if number < TRIES else 1.0 + UNEVEN * rng.uniform(-1, 1, len(lengths))
+        rows = program.solved(scale * uneven * lengths)
         if rows is None:
             break
         count = quad_count(walls, rows)
@@ -45,6 +48,9 @@ def quantised(walls: Walls, wanted: int) -> Ints:
         low, high = (max(low, scale), high) if count < wanted else (low, min(high, scale))
         aimed = scale * np.sqrt(wanted / max(count, 1))
         scale = aimed if low < aimed < high else (low + high) / 2 if np.isfinite(high) else 1.3 * low
+        if number >= TRIES - 1:
+            low, high = 0.0, np.inf
+            scale = np.sqrt(wanted / fine)
     if best is None:
         raise FitProblem("No whole numbers of rows fit this layout", "Ask for more quads, or a calmer layout")
     return best[1]

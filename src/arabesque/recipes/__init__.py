@@ -3,6 +3,7 @@
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.curve_on_scan import CurveOnScan
 from arabesque.recipes.curves import BlendCurve, CurveThrough, EndOf, ParameterLine
+from arabesque.recipes.layout_of_scan import LayoutOfScan
 from arabesque.recipes.line_taken import LineTaken
 from arabesque.recipes.loft_through import LoftThrough
 from arabesque.recipes.mirror import Mirror
@@ -40,6 +41,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     Turned,
     Pushed,
     SurfacesOfCage,
+    LayoutOfScan,
 )
 
 __all__ = [
@@ -52,6 +54,7 @@ __all__ = [
     "DrawnOut",
     "EndOf",
     "Given",
+    "LayoutOfScan",
     "LineTaken",
     "LoftThrough",
     "Mirror",

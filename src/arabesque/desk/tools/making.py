@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import abstractmethod
+from collections.abc import Callable
 from typing import Any, ClassVar
 
 from arabesque.desk.jobs import Job
@@ -12,7 +13,7 @@ from arabesque.desk.theme import now
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
-from arabesque.model import Item, edits
+from arabesque.model import Change, Item, edits
 from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress
 from arabesque.recipes import Given, Recipe
@@ -86,6 +87,11 @@ class Making(Tool):
         """What was made, for the history."""
         return self.name.lower()
 
+    @property
+    def adds(self) -> Callable[..., Change]:
+        """The edit that puts a new item into the document."""
+        return edits.items.derived
+
     def words_again(self, item: Item) -> str:
         """What was done to an item that is made again, for the history."""
         return "made again"
@@ -158,7 +164,7 @@ class Making(Tool):
         shape, session = self.shape_of(made), self.session
         item = session.history.document.items.get(self.target or "")
         if item is None:
-            done = session.edit(edits.items.derived, self.words(made), self.name, shape, *self._of)
+            done = session.edit(self.adds, self.words(made), self.name, shape, *self._of)
             self.target = session.selection.id if done and session.selection is not None else None
         elif isinstance(item.recipe, (self.makes, *self.also_makes)):
             done = session.edit(edits.items.derived_again, item, self.words_again(item), shape, *self._of)

@@ -16,7 +16,9 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import Twin, TwinKind
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
+from arabesque.model.edits.items import derived
 from arabesque.model.item import Item, Ties
+from arabesque.recipes import Recipe
 
 
 def is_tied(item: Item[Cage]) -> bool:
@@ -62,6 +64,15 @@ def seat_inside(cage: Cage, document: Document, item: Item[Cage], reach: float) 
 def tied(document: Document, item: Item[Cage]) -> Change:
     """A cage that is alike on both sides of the twin plane, but for a little, made so exactly and kept so."""
     return Change(f"{item.name}: tied across the plane", document.with_twin(item.id, Twin(TwinKind.SPANS)), item.id)
+
+
+def laid_out(
+    document: Document, label: str, name: str, shape: Cage, recipe: Recipe, made_of: tuple[object, ...]
+) -> Change:
+    """A new derived cage that is alike on both sides of the twin plane, tied across it, selected."""
+    change = derived(document, label, name, shape, recipe, made_of)
+    assert change.select is not None
+    return replace(change, document=change.document.with_twin(change.select, Twin(TwinKind.SPANS)))
 
 
 def let_go(document: Document, item: Item[Cage]) -> Change:

@@ -5,6 +5,7 @@ from arabesque.desk.tools.cage.close_opening import CloseOpening
 from arabesque.desk.tools.cage.first_cage import FirstCage
 from arabesque.desk.tools.cage.fit_cage import FitCageTool
 from arabesque.desk.tools.cage.lay_faces import LayFaces
+from arabesque.desk.tools.cage.lay_out import LayOut
 from arabesque.desk.tools.cage.match_cage import MatchCage
 from arabesque.desk.tools.cage.overshoot import Overshoot
 from arabesque.desk.tools.cage.pull_out import PullOut
@@ -15,7 +16,7 @@ from arabesque.desk.tools.cage.thicken import Thicken
 from arabesque.desk.tools.cage.weld_borders import WeldBorders
 
 GROUPS = (
-    (LayFaces, FirstCage),
+    (LayFaces, LayOut, FirstCage),
     (ShapeCage, PullOut, Rows),
     (SpanBorders, CloseOpening, WeldBorders, MatchCage),
     (FitCageTool, "cage-look"),
