@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable
 from tools.checks import Screen
 
 from arabesque.files import write_text
-from benchmarks import cages, numbers, prepare, trace
+from benchmarks import cages, layouts, numbers, prepare, trace
 from benchmarks.row import Row
 
 
@@ -32,6 +32,7 @@ PARTS: dict[str, Callable[[], Iterable[Row]]] = {
     "prepare": lambda: prepare.rows(),
     "trace": lambda: trace.rows(),
     "cages": lambda: cages.rows(),
+    "layouts": lambda: layouts.rows(),
     "window": window_rows,
     "sculpt": sculpt_rows,
 }

@@ -23,7 +23,7 @@ from arabesque.desk.looks import ScanLook
 from arabesque.desk.settings import Colours, Settings
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
-from arabesque.desk.tools.check.compare import Compare
+from arabesque.desk.tools.cage.lay_out import LayOut
 from arabesque.desk.tools.check.judge import JoinsCheck
 from arabesque.desk.tools.check.judge_lines import CombsCheck, SectionsCheck
 from arabesque.desk.tools.patch.suggest import SuggestPatches
@@ -131,7 +131,6 @@ def mending(at: Photographer) -> None:
     """Mending tools at work on the saddle."""
     window = at.window
     take(at, FindSymmetry)
-    at.shoot("find-symmetry")
     tool = take(at, Mark)
     tool.options.brush = 9.0
     for dent in Heron().dents[:2]:
@@ -252,9 +251,6 @@ def twinning(at: Photographer) -> None:
         at.key(Qt.Key.Key_PageUp)
     at.key(Qt.Key.Key_Escape)
     at.key(Qt.Key.Key_Escape)
-    take(at, Compare)
-    at.shoot("compare")
-    at.key(Qt.Key.Key_Escape)
     for _ in range(7):
         window.session.undo()
     window.sight.look_along("slanted")
@@ -293,6 +289,21 @@ def caging(at: Photographer) -> None:
     QTest.mouseRelease(at.view, LEFT, NO, start + QPoint(1, -4))
     at.key(Qt.Key.Key_Escape)
     at.key(Qt.Key.Key_0)
+
+
+def laying_out(at: Photographer, name: str, quads: int, alike: bool) -> None:
+    """Quads laid over a whole scan by themselves."""
+    show(at.window, name)
+    at.idle()
+    at.window.hand.go_to(Step.CAGE)
+    at.window.sight.look_along("slanted")
+    tool = take(at, LayOut)
+    tool.options.quads, tool.options.alike = quads, alike
+    tool.options_changed()
+    at.key(Qt.Key.Key_Return)
+    at.shoot(f"layout-{name}")
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_Escape)
 
 
 def suggesting(at: Photographer) -> None:
@@ -363,6 +374,8 @@ def main() -> None:
     show(window, "heron")
     at.idle()
     caging(at)
+    laying_out(at, "pebble", 700, False)
+    laying_out(at, "juniper", 500, True)
     show(window, "heron")
     at.idle()
     window.sight.look_along("slanted")

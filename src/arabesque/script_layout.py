@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
 from arabesque.layout import Detail, Layout, Wishes, lay_out
 from arabesque.reading import find_symmetry_plane
+from arabesque.recipes.layout_of_scan import lines_of
 from arabesque.script_base import AnyItem, Lends
 
 
@@ -21,16 +24,18 @@ class Layouts(Lends):
         symmetric: str | None = None,
         detail: str = "balanced",
         close: bool = False,
+        along: Sequence[AnyItem] = (),
     ) -> AnyItem:
         """A cage of about ``quads`` faces over the reference scan, or of as few as keep a tolerance, mm.
 
         symmetric: "x", "y" or "z", alike on both sides of that plane through 0, or "auto", of the scan's own plane.
-        detail: "calm", "balanced" or "faithful", how much small forms count. close: go over openings inside, too. How
-        it came out: ``layout_of``.
+        detail: "calm", "balanced" or "faithful", how much small forms count. close: go over openings inside, too.
+        along: curves on the scan that rows run along. How it came out: ``layout_of``.
         """
         if detail not in {known.value for known in Detail}:
             raise ArabesqueError(f"'{detail}' is no detail", "Give calm, balanced or faithful")
-        wishes = Wishes(quads, tolerance, Detail(detail), self._plane_of(symmetric), close)
+        curves = tuple(line for item in along for line in lines_of(self.item(item.id).shape))
+        wishes = Wishes(quads, tolerance, Detail(detail), self._plane_of(symmetric), close, curves)
         made = lay_out(self.scan, wishes, progress=self._progress)
         item = self._added(f"layout of {made.cage.count} quads", "Layout", made.cage)
         self._layouts[item.id] = made

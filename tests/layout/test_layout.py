@@ -141,6 +141,27 @@ class LayoutTest(unittest.TestCase):
         self.assertLess(abs(made.cage.count / 1000 - 1), 0.06)
         self.assertLess(made.figures.scan_to_surface.p99, 0.02 * scan.diagonal)
 
+    def test_rows_along_curves(self) -> None:
+        """Two lines aslant over a sheet turn the rows under them by as much."""
+        scan = sheet()
+        lines = []
+        for shift in (-12.0, 12.0):
+            t = np.linspace(-25, 25, 80)
+            flat = np.column_stack([60 + t + shift, 40 + t - shift, 0 * t])
+            lines.append(scan.closest(flat).points)
+        ways = []
+        for curves in ((), tuple(lines)):
+            made = lay_out(scan, Wishes(400, curves=curves))
+            self.sound(made.cage, 1)
+            quads, points = made.cage.quads, made.cage.limit
+            edge = points[quads.edges[:, 1]] - points[quads.edges[:, 0]]
+            middle = points[quads.edges].mean(axis=1)
+            near = np.linalg.norm(middle[:, :2] - [60, 40], axis=1) < 15
+            angle = np.degrees(np.arctan2(edge[near, 1], edge[near, 0])) % 90
+            ways.append(float(np.median(np.minimum(angle, 90 - angle))))
+        self.assertLess(ways[0], 10)
+        self.assertGreater(ways[1], 30)
+
     def test_what_cannot_be(self) -> None:
         scan = sheet(40)
         for wishes, words in (

@@ -23,6 +23,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--detail", choices=("calm", "balanced", "faithful"), default="balanced")
     parser.add_argument("--close", action="store_true", help="go over openings inside, too")
+    parser.add_argument("--curves", metavar="F", help="an OBJ of polylines, STEP or IGES: rows run along these")
     parser.add_argument("--cage", metavar="OUT.obj", help="the quads")
     parser.add_argument("--step", metavar="OUT.step", help="the smooth surface")
     parser.add_argument("--report", metavar="R.json", help="write the figures as JSON")
@@ -37,12 +38,14 @@ def run(options: argparse.Namespace) -> None:
     scale = scale_to_mm(options.unit)
     with Project() as project:
         project.open_scan(options.scan, options.unit)
+        along = project.open_curves(options.curves, options.unit) if options.curves else ()
         item = project.layout(
             options.quads,
             None if options.tolerance is None else options.tolerance * scale,
             options.symmetric,
             options.detail,
             options.close,
+            along,
         )
         made = project.layout_of(item)
         record = made.as_record()

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats
+from arabesque.arrays import Bools, Floats, Ints, unit
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
 from arabesque.layout.field import CrossField, cross_field
@@ -19,12 +20,14 @@ from arabesque.layout.seams import cut_open
 from arabesque.layout.walls import Walls, find_walls
 from arabesque.mending import Fill, cut_by_plane, fill, openings, oriented, uncrowded
 from arabesque.progress import Progress, part, silent
-from arabesque.scan import Scan, examine
+from arabesque.scan import Scan, edge_length, examine
 
 SMALL_OPENING = 0.06
 """Of the scan's diagonal: openings no wider are faults of the scan, over which a layout goes on."""
 SPLINTER = 0.004
 FINE = 8000
+NEAR = 2.0
+"""Edges of the stand-in within which a curve lies on it."""
 BLUNTINGS, BLUNT_RINGS, BLUNT_ROUNDS = 6, 2, 3
 FEWEST, MOST = 3, 8
 """Faces at a point inside that can be worked with (common practice)."""
@@ -63,12 +66,14 @@ def ground_of(
     detail: Detail = Detail.BALANCED,
     plane: Plane | None = None,
     close: bool = False,
+    curves: Sequence[Floats] = (),
     progress: Progress = silent,
 ) -> Ground:
     """The rows of a layout at their finest.
 
     plane: only what is above it, with rows along it. close: openings inside are gone over, too, not only the small
-    ones. Raises MapProblem with what is known when no try comes out whole.
+    ones. curves: (k, 3) polylines on the scan that rows run along. Raises MapProblem with what is known when no try
+    comes out whole.
     """
     began = time.monotonic()
     progress(0.0, "Preparing a light stand-in")
@@ -82,7 +87,8 @@ def ground_of(
         proxy = proxies[heavier]
         seconds = {"stand-in": time.monotonic() - began}
         try:
-            return _tried(proxy, SMOOTH[detail] * smoother, FINE * finer, plane, seconds, number + 1, steps)
+            smooth = SMOOTH[detail] * smoother
+            return _tried(proxy, smooth, FINE * finer, plane, curves, seconds, number + 1, steps)
         except ArabesqueError as fault:
             problem = fault
     assert problem is not None
@@ -115,8 +121,8 @@ def form_of(scan: Scan, plane: Plane | None, close: bool) -> Scan:
 
 
 def _tried(
-    proxy: Scan, smooth: float, count: float, plane: Plane | None, seconds: dict[str, float], tries: int,
-    progress: Progress,
+    proxy: Scan, smooth: float, count: float, plane: Plane | None, curves: Sequence[Floats],
+    seconds: dict[str, float], tries: int, progress: Progress,
 ) -> Ground:  # fmt: skip
     seconds = dict(seconds)
     clock = time.monotonic()
@@ -128,14 +134,15 @@ def _tried(
         clock = now
 
     progress(0.35, "Finding the ways of the rows")
-    field = cross_field(proxy, smooth)
+    held = along_curves(proxy, curves)
+    field = cross_field(proxy, smooth, held)
     for _ in range(BLUNTINGS):
         sharp = (field.index > 4 - FEWEST) | (field.index < 4 - MOST)
         if not sharp.any():
             break
         # the stand-in's own spikes; the fit goes back to the scan
         proxy = _blunted(proxy, sharp)
-        field = cross_field(proxy, smooth)
+        field = cross_field(proxy, smooth, held)
     else:
         raise MapProblem("Rows meet in a point of too few or too many quads", "Ask for a calmer layout")
     passed("field")
@@ -152,6 +159,29 @@ def _tried(
     walls = find_walls(fine)
     passed("rectangles")
     return Ground(proxy, field, fine, walls, plane, seconds, tries)
+
+
+def along_curves(proxy: Scan, curves: Sequence[Floats]) -> tuple[Ints, Floats] | None:
+    """Triangles under polylines (k, 3) that lie on a scan, and how these run there; None for none."""
+    edge = edge_length(proxy)
+    triangles, ways = [], []
+    for curve in curves:
+        line = np.asarray(curve, dtype=float)
+        steps = np.linalg.norm(np.diff(line, axis=0), axis=1)
+        along = np.concatenate([[0.0], np.cumsum(steps)])
+        if along[-1] <= 0:
+            continue
+        at = np.linspace(0, along[-1], max(2, round(2 * along[-1] / edge)))
+        places = np.column_stack([np.interp(at, along, line[:, axis]) for axis in range(3)])
+        closest = proxy.closest((places[1:] + places[:-1]) / 2)
+        near = closest.distance < NEAR * edge
+        triangles.append(closest.triangle[near])
+        ways.append(unit(np.diff(places, axis=0))[near])
+    if not triangles or not sum(len(one) for one in triangles):
+        return None
+    # the last to name a triangle decides
+    some, last = np.unique(np.concatenate(triangles)[::-1], return_index=True)
+    return some, np.concatenate(ways)[::-1][last]
 
 
 def _blunted(proxy: Scan, sharp: Bools) -> Scan:

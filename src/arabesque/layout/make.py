@@ -8,11 +8,12 @@ from typing import Any
 
 import numpy as np
 
+from arabesque.arrays import Bools, Floats
 from arabesque.cages import Cage, CageProblem
 from arabesque.cages.edits import mirror_and_weld, seat
 from arabesque.cages.symmetry import mirror_pairs
 from arabesque.checking import BothWays, CageNet
-from arabesque.errors import ArabesqueError
+from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.fitting import CageFit, CageSettings, fit_cage
 from arabesque.geometry import Plane
 from arabesque.layout.coarse import coarse_quads
@@ -39,12 +40,13 @@ OVER = 4
 """Places along a side of a face at which the surface is looked at for folds."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Wishes:
     """What a layout is to be.
 
     quads: how many; or tolerance, mm: as few as keep it. With both, the count is kept and the tolerance is what the fit
-    aims at. plane: both sides of it alike. close: openings inside are gone over.
+    aims at. plane: both sides of it alike. close: openings inside are gone over. curves: (k, 3) polylines on the scan
+    that rows run along.
     """
 
     quads: int | None = None
@@ -52,6 +54,7 @@ class Wishes:
     detail: Detail = Detail.BALANCED
     plane: Plane | None = None
     close: bool = False
+    curves: tuple[Floats, ...] = ()
 
     def checked(self) -> Wishes:
         """Itself; raises ArabesqueError for what cannot be."""
@@ -130,7 +133,7 @@ def symmetric_error(cage: Cage, plane: Plane) -> float:
 def lay_out(scan: Scan, wishes: Wishes, ground: Ground | None = None, progress: Progress = silent) -> Layout:
     """Lay a cage over a whole scan, or over the piece that is largest.
 
-    ground: of an earlier layout with the same detail, plane and closing, which saves half of the time. Raises
+    ground: of an earlier layout with the same detail, plane, closing and curves, which saves half of the time. Raises
     MapProblem, FitProblem or CageProblem with what stood against it.
     """
     wishes = wishes.checked()
@@ -138,15 +141,18 @@ def lay_out(scan: Scan, wishes: Wishes, ground: Ground | None = None, progress: 
     if ground is None:
         began = time.monotonic()
         try:
-            ground = ground_of(scan, wishes.detail, wishes.plane, wishes.close, part(progress, 0.0, 0.4))
+            ground = ground_of(scan, wishes.detail, wishes.plane, wishes.close, wishes.curves, part(progress, 0.0, 0.4))
         except MapProblem as problem:
             spent = {"tries": time.monotonic() - began}
             return _by_triangles(scan, wishes, problem, spent, part(progress, 0.4, 1.0))
     spent = dict(ground.seconds) if fresh else {}
     later = part(progress, 0.4 if fresh else 0.0, 1.0)
-    if wishes.quads is not None:
-        return _for_count(scan, wishes, ground, wishes.quads, spent, later)
-    return _for_tolerance(scan, wishes, ground, spent, later)
+    try:
+        if wishes.quads is not None:
+            return _for_count(scan, wishes, ground, wishes.quads, spent, later)
+        return _for_tolerance(scan, wishes, ground, spent, later)
+    except (CageProblem, FitProblem) as problem:
+        return _by_triangles(scan, wishes, problem, spent, later)
 
 
 def _for_tolerance(scan: Scan, wishes: Wishes, ground: Ground, spent: dict[str, float], progress: Progress) -> Layout:
@@ -216,7 +222,7 @@ def _with_stage(spent: dict[str, float], stage: str, began: float) -> dict[str, 
 
 
 def _by_triangles(
-    scan: Scan, wishes: Wishes, problem: MapProblem, spent: dict[str, float], progress: Progress
+    scan: Scan, wishes: Wishes, problem: ArabesqueError, spent: dict[str, float], progress: Progress
 ) -> Layout:
     """The last resort, with what stood against rows."""
     began = time.monotonic()
@@ -243,7 +249,7 @@ def _whole(half: Cage, laid: Cage, plane: Plane) -> Cage:
     return mirror_and_weld(seat(half.with_points(points), plane, 1e-9), plane)
 
 
-def _along_plane(laid: Cage, plane: Plane, side: float) -> np.ndarray:
+def _along_plane(laid: Cage, plane: Plane, side: float) -> Bools:
     """(n,) points of borders at least one of whose border edges lies along the plane."""
     quads = laid.quads
     border = np.flatnonzero(quads.border)

@@ -4,11 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
+from arabesque.arrays import Floats
 from arabesque.cages import Cage
 from arabesque.errors import ArabesqueError
 from arabesque.layout import Detail, Ground, Layout, Wishes, lay_out
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
+from arabesque.shapes import Guiding, can
+
+
+def lines_of(shape: Guiding) -> list[Floats]:
+    """(k, 3) polylines of a shape with lines, closed ones back to their start."""
+    return [np.vstack([g.points, g.points[:1]]) if g.closed else np.asarray(g.points) for g in shape.guides()]
 
 
 @dataclass(frozen=True, eq=False)
@@ -16,7 +25,7 @@ class LayoutOfScan(Recipe):
     """Follows the scan, the tolerance and the twin plane.
 
     quads: how many; 0 for as few as keep the tolerance. detail: how much small forms count. alike: both sides of the
-    twin plane the same. close: openings inside are gone over.
+    twin plane the same. close: openings inside are gone over. curves: ids of curves that rows run along.
     """
 
     word = "layout of the scan"
@@ -25,6 +34,11 @@ class LayoutOfScan(Recipe):
     detail: Detail = Detail.BALANCED
     alike: bool = False
     close: bool = False
+    curves: tuple[str, ...] = ()
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return self.curves
 
     @property
     def uses(self) -> tuple[str, ...]:
@@ -32,9 +46,14 @@ class LayoutOfScan(Recipe):
 
     def wishes(self, given: Given) -> Wishes:
         """What the layout is to be, with what the document says."""
-        return Wishes(
-            self.quads or None, given.tolerance, self.detail, given.plane if self.alike else None, self.close
-        ).checked()
+        lines = []
+        for name in self.curves:
+            curve = given.shapes[name]
+            if not can(curve, Guiding):
+                raise ArabesqueError("What rows were to run along is no curve any more", "Choose other curves")
+            lines += lines_of(curve)
+        plane = given.plane if self.alike else None
+        return Wishes(self.quads or None, given.tolerance, self.detail, plane, self.close, tuple(lines)).checked()
 
     def build(self, given: Given, progress: Progress = silent) -> Cage:
         return self.lay(given, None, progress).cage

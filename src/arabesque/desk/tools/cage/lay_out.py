@@ -17,9 +17,11 @@ from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
+from arabesque.geometry import Curve
 from arabesque.layout import Detail, Ground, Layout
 from arabesque.model import Change, Item, edits
 from arabesque.progress import Progress
+from arabesque.reading import LineSet
 from arabesque.recipes import Given, LayoutOfScan, Recipe
 from arabesque.scan import Scan
 from arabesque.shapes import Shape
@@ -49,13 +51,15 @@ class LayOut(Making):
     @dataclass
     class Options:
         """by: what decides how many quads there are. quads: about so many. detail: how much small forms count.
-        alike: both sides of the twin plane are the same. close: openings inside are gone over."""
+        alike: both sides of the twin plane are the same. close: openings inside are gone over. follow: rows run along
+        the curves and feature lines that are shown."""
 
         by: By = labelled(By.COUNT, "Quads by")
         quads: int = whole(500, 6, 20_000, "Quads")
         detail: Detail = labelled(Detail.BALANCED, "Detail")
         alike: bool = labelled(False, "Both sides alike")
         close: bool = labelled(False, "Close openings")
+        follow: bool = labelled(False, "Along shown lines")
 
         @property
         def idle(self) -> tuple[str, ...]:
@@ -78,13 +82,15 @@ class LayOut(Making):
         assert isinstance(recipe, LayoutOfScan)
         o.by = By.COUNT if recipe.quads else By.TOLERANCE
         o.quads = recipe.quads or o.quads
-        o.detail, o.alike, o.close = recipe.detail, recipe.alike, recipe.close
+        o.detail, o.alike, o.close, o.follow = recipe.detail, recipe.alike, recipe.close, bool(recipe.curves)
 
     def draft(self) -> Recipe | None:
         o = self.options
         if self.session.scan is None:
             return None
-        return LayoutOfScan(o.quads if o.by is By.COUNT else 0, o.detail, o.alike, o.close)
+        seen = self.session.seen
+        curves = tuple(item.id for kind in (Curve, LineSet) for item in seen.of(kind)) if o.follow else ()
+        return LayoutOfScan(o.quads if o.by is By.COUNT else 0, o.detail, o.alike, o.close, curves)
 
     def options_changed(self) -> None:
         # what takes seconds is not begun by a turn of a wheel
@@ -108,9 +114,11 @@ class LayOut(Making):
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> Any:
         assert isinstance(recipe, LayoutOfScan)
         plane = source.plane if recipe.alike else None
-        key = (source.scan, recipe.detail, plane, recipe.close)
+        key = (source.scan, recipe.detail, plane, recipe.close, *(source.shapes[name] for name in recipe.curves))
         known = self._ground
-        same = known is not None and all(a is b for a, b in zip(known[0], key, strict=True))
+        same = (
+            known is not None and len(known[0]) == len(key) and all(a is b for a, b in zip(known[0], key, strict=True))
+        )
         made = recipe.lay(source, known[1] if known is not None and same else None, progress)
         if made.ground is not None:
             self._ground = key, made.ground
