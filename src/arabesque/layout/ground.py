@@ -15,16 +15,18 @@ from arabesque.geometry import Plane
 from arabesque.layout.field import CrossField, cross_field
 from arabesque.layout.fine import FineQuads, fine_quads
 from arabesque.layout.integer_map import MapProblem, integer_map
-from arabesque.layout.proxy import TRIANGLES, euler_number, proxy_of
+from arabesque.layout.proxy import TRIANGLES, euler_number, parted, proxy_of
 from arabesque.layout.seams import cut_open
 from arabesque.layout.walls import Walls, find_walls
 from arabesque.mending import Fill, cut_by_plane, fill, openings, oriented, uncrowded
 from arabesque.progress import Progress, part, silent
-from arabesque.scan import Scan, edge_length, examine
+from arabesque.scan import Scan, edge_length, examine, kept
 
 SMALL_OPENING = 0.06
 """Of the scan's diagonal: openings no wider are faults of the scan, over which a layout goes on."""
 SPLINTER = 0.004
+MOST_WRONG = 0.002
+"""Of a scan's triangles: so few that look the wrong way are left out."""
 FINE = 8000
 NEAR = 2.0
 """Edges of the stand-in within which a curve lies on it."""
@@ -102,7 +104,7 @@ def form_of(scan: Scan, plane: Plane | None, close: bool) -> Scan:
     """
     health = examine(scan)
     if health.crowded_edges or health.flipped_edges:
-        scan = oriented(uncrowded(scan)[0])[0]
+        scan = _mended(scan)
         health = examine(scan)
     if health.crowded_edges or health.flipped_edges:
         raise ArabesqueError(
@@ -110,7 +112,7 @@ def form_of(scan: Scan, plane: Plane | None, close: bool) -> Scan:
             "triangles that look the same way",
             "Heal the scan first",
         )
-    whole = _closed(scan, close)
+    whole = _closed(parted(scan), close)
     if plane is None:
         return whole
     half = cut_by_plane(whole, plane).above
@@ -210,6 +212,19 @@ def _check_form(fine: FineQuads, proxy: Scan) -> None:
     rim[fine.faces.ravel()[border]] = True
     if ((valence < FEWEST) & ~rim).any():
         raise MapProblem("Two quads lie on each other", "Ask for a calmer layout")
+
+
+def _mended(scan: Scan) -> Scan:
+    """The scan without triangles too many at an edge, turned to look one way, without the few that cannot."""
+    single = uncrowded(scan)[0]
+    turned = oriented(single)[0]
+    best = min((single, turned), key=lambda one: examine(one).flipped_edges)
+    n = len(best.points)
+    run = best.triangles * n + np.roll(best.triangles, -1, axis=1)
+    _, which, count = np.unique(run.ravel(), return_inverse=True, return_counts=True)
+    good = (count[which].reshape(-1, 3) == 1).all(axis=1)
+    # a band with one side only stays one, wherever it is cut
+    return kept(best, good) if np.count_nonzero(~good) <= MOST_WRONG * len(good) else best
 
 
 def _closed(scan: Scan, all_inside: bool, small: float = SMALL_OPENING) -> Scan:

@@ -31,6 +31,8 @@ MOST_QUADS = 20_000
 USUAL = 5e-4
 """Of the diagonal: how near a layout of a wanted count is fitted when no tolerance is given."""
 COUNT_TRIES = 6
+MORE_TRIES, MORE = 4, 1.3
+"""How often, and by how much more quads, a layout that stays folded is made again."""
 FIRST_COUNT = 150
 SEATED = 0.6
 """Of a quad's side: points of a half that lie so near the plane and on the border are put on it."""
@@ -149,7 +151,7 @@ def lay_out(scan: Scan, wishes: Wishes, ground: Ground | None = None, progress: 
     later = part(progress, 0.4 if fresh else 0.0, 1.0)
     try:
         if wishes.quads is not None:
-            return _for_count(scan, wishes, ground, wishes.quads, spent, later)
+            return _unfolded(scan, wishes, ground, wishes.quads, spent, later)
         return _for_tolerance(scan, wishes, ground, spent, later)
     except (CageProblem, FitProblem) as problem:
         return _by_triangles(scan, wishes, problem, spent, later)
@@ -180,6 +182,22 @@ def _for_tolerance(scan: Scan, wishes: Wishes, ground: Ground, spent: dict[str, 
         if high <= 1.12 * low or wanted >= MOST_QUADS or wanted in tried or made.cage.count < 0.9 * low:
             break
     assert best is not None
+    return replace(best, seconds=spent)
+
+
+def _unfolded(
+    scan: Scan, wishes: Wishes, ground: Ground, count: int, spent: dict[str, float], progress: Progress
+) -> Layout:
+    """A count of quads, or more where so few would stay folded; the best of what was tried."""
+    tried: list[Layout] = []
+    for number in range(MORE_TRIES):
+        steps = part(progress, number / MORE_TRIES, (number + 1) / MORE_TRIES)
+        made = _for_count(scan, wishes, ground, round(count * MORE**number), spent, steps)
+        spent = made.seconds
+        tried.append(made)
+        if not made.folds and not made.net.folded.any():
+            break
+    best = min(tried, key=lambda one: (one.folds + int(one.net.folded.sum()), one.cage.count))
     return replace(best, seconds=spent)
 
 

@@ -8,6 +8,7 @@ from scipy.sparse.csgraph import connected_components
 from arabesque.arrays import Ints
 from arabesque.errors import ArabesqueError
 from arabesque.layout.rim_lines import with_calm_rims
+from arabesque.layout.seams import joined_corners
 from arabesque.mending import even_triangles, reduce_triangles
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan, kept
@@ -19,7 +20,7 @@ BEFORE = 2.5
 
 def proxy_of(scan: Scan, count: int = TRIANGLES, progress: Progress = silent) -> Scan:
     """About ``count`` even triangles over the largest piece of a scan, with as many openings and handles as it has."""
-    largest = _largest_piece(scan)
+    largest = parted(_largest_piece(scan))
     light = largest
     if len(largest.triangles) > BEFORE * count:
         try:
@@ -58,6 +59,16 @@ def without_ears(scan: Scan) -> Scan:
 
 def _unchanged(scan: Scan, triangles: Ints, *which: int) -> bool:
     return all((triangles[k] == scan.triangles[k]).all() for k in which)
+
+
+def parted(scan: Scan) -> Scan:
+    """The scan with a point for each fan of triangles where several touch in one."""
+    corner, count = joined_corners(scan.shared_sides, len(scan.triangles))
+    if count == np.unique(scan.triangles).size:
+        return scan
+    points = np.empty((count, 3))
+    points[corner.ravel()] = scan.points[scan.triangles.ravel()]
+    return Scan(points, corner)
 
 
 def _largest_piece(scan: Scan) -> Scan:

@@ -52,13 +52,18 @@ def cut_open(scan: Scan, field: CrossField) -> Seams:
     across = np.cross(_normals(scan), ways)
     by = spin[:, None]
     ways = np.choose(by, [ways, across, -ways, -across])
-    corners = np.arange(3 * m).reshape(m, 3)
-    one, other = sides[~cut].T
+    corner, count = joined_corners(sides[~cut], m)
+    return Seams(ways, sides[cut], turns[cut], corner, count)
+
+
+def joined_corners(sides: Ints, triangles: int) -> tuple[Ints, int]:
+    """(m, 3) one number for all corners of ``triangles`` that meet over (e, 2) pairs of sides, and how many there
+    are."""
+    one, other = sides.T
     # the sides run opposite ways: the start of one is the end of the other
     pairs = np.concatenate([np.column_stack([one, _next(other)]), np.column_stack([_next(one), other])])
-    lead = leaders(3 * m, pairs)
-    names, corner = np.unique(lead, return_inverse=True)
-    return Seams(ways, sides[cut], turns[cut], corner.reshape(corners.shape), len(names))
+    names, corner = np.unique(leaders(3 * triangles, pairs), return_inverse=True)
+    return corner.reshape(-1, 3), len(names)
 
 
 def _next(side: Ints) -> Ints:
