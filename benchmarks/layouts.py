@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import numpy as np
-import trimesh
-from tests.layout.forms import pretzel
+from tests.layout.forms import blob, pretzel, ring
 
 from arabesque.demo import Pebble, simulate
 from arabesque.layout import Layout, Wishes, ground_of, lay_out
@@ -21,8 +19,8 @@ def rows() -> Iterator[Row]:
     yield from _timed(130_000, 8000.0)
     yield from _timed(1_100_000, 15_000.0)
     for name, scan, limits in (
-        ("bulging ball", _ball(), ((60, 0.197, 8), (300, 0.035, 8), (2000, 0.010, 8))),
-        ("ring", _ring(), ((60, 0.064, 0), (300, 0.006, 0), (2000, 0.006, 0))),
+        ("bulging ball", blob(6), ((60, 0.197, 8), (300, 0.035, 8), (2000, 0.010, 8))),
+        ("ring", ring(360), ((60, 0.064, 0), (300, 0.006, 0), (2000, 0.006, 0))),
         ("form with two handles", pretzel(2, 130_000), ((60, 0.75, 16), (300, 0.137, 16), (2000, 0.030, 16))),
     ):
         ground = ground_of(scan)
@@ -50,15 +48,3 @@ def _near(name: str, scan: Scan, made: Layout, quads: int, most: float, irregula
     sound = not made.net.folded.any() and not made.folds and odd <= irregular
     note = f"{made.cage.count} quads, {odd} irregular{'' if sound else ', NOT SOUND'}"
     return Row(f"{name}, {quads} quads: furthest", far, None, most, "%", note)
-
-
-def _ball() -> Scan:
-    mesh = trimesh.creation.icosphere(subdivisions=6)
-    unit = np.asarray(mesh.vertices)
-    bulge = 1 + 0.18 * np.sin(3 * unit[:, :1]) * np.cos(2 * unit[:, 1:2] + unit[:, 2:])
-    return ready_to_fit(Scan(50 * unit * bulge, np.asarray(mesh.faces)))
-
-
-def _ring() -> Scan:
-    mesh = trimesh.creation.torus(40, 15, major_sections=360, minor_sections=180)
-    return ready_to_fit(Scan(np.asarray(mesh.vertices), np.asarray(mesh.faces)))

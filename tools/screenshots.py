@@ -300,6 +300,7 @@ def laying_out(at: Photographer, name: str, quads: int, alike: bool) -> None:
     tool = take(at, LayOut)
     tool.options.quads, tool.options.alike = quads, alike
     tool.options_changed()
+    at.window.inspector.make_anew()
     at.key(Qt.Key.Key_Return)
     at.shoot(f"layout-{name}")
     at.key(Qt.Key.Key_Escape)

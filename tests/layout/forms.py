@@ -8,9 +8,9 @@ from arabesque.demo.implicit import ImplicitMaster
 from arabesque.scan import Scan, ready_to_fit
 
 
-def blob() -> Scan:
-    """A closed bulging form of about 100 mm, 20,480 triangles."""
-    mesh = trimesh.creation.icosphere(subdivisions=5)
+def blob(steps: int = 5) -> Scan:
+    """A closed bulging form of about 100 mm; 20,480 triangles after five steps."""
+    mesh = trimesh.creation.icosphere(subdivisions=steps)
     unit = np.asarray(mesh.vertices)
     bulge = 1 + 0.18 * np.sin(3 * unit[:, :1]) * np.cos(2 * unit[:, 1:2] + unit[:, 2:])
     return ready_to_fit(Scan(50 * unit * bulge, np.asarray(mesh.faces)))
@@ -24,9 +24,9 @@ def egg() -> Scan:
     return ready_to_fit(Scan(points, np.asarray(mesh.faces)))
 
 
-def ring() -> Scan:
+def ring(sections: int = 160) -> Scan:
     """A torus of radii 40 and 15 mm."""
-    mesh = trimesh.creation.torus(40, 15, major_sections=160, minor_sections=80)
+    mesh = trimesh.creation.torus(40, 15, major_sections=sections, minor_sections=sections // 2)
     return ready_to_fit(Scan(np.asarray(mesh.vertices), np.asarray(mesh.faces)))
 
 

@@ -38,7 +38,9 @@ def quantised(walls: Walls, wanted: int) -> Ints:
         uneven = 1.0 if number < TRIES else 1.0 + UNEVEN * rng.uniform(-1, 1, len(lengths))
         rows = program.solved(scale * uneven * lengths)
         if rows is None:
-            break
+            # so few rows do not keep all irregular points apart
+            low, scale = max(low, scale), 1.3 * scale
+            continue
         count = quad_count(walls, rows)
         off = abs(count / wanted - 1)
         if best is None or off < best[0]:
