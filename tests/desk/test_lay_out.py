@@ -30,7 +30,7 @@ class LayOutTest(CageTest):
         the tolerance until it is edited by hand; undo takes it back."""
         self.begin(Item("scan", "egg clay", egg()))
         self.session.set_tolerance(0.2)
-        tool = self.take(Qt.Key.Key_L, LayOut)
+        tool = self.take(Qt.Key.Key_U, LayOut)
         assert isinstance(tool, LayOut)
         self.assertFalse(self.session.document.of(Cage))
         tool.options.quads, tool.options.alike, tool.options.detail = 120, True, Detail.CALM
@@ -80,7 +80,7 @@ class LayOutTest(CageTest):
     def test_stopped_and_refused(self) -> None:
         """Esc stops the work; what cannot be is said where the hand is, and nothing is lost."""
         self.begin(Item("scan", "sheet clay", sheet()))
-        tool = self.take(Qt.Key.Key_L, LayOut)
+        tool = self.take(Qt.Key.Key_U, LayOut)
         assert isinstance(tool, LayOut)
         tool.options.by = By.TOLERANCE
         tool.options_changed()

@@ -18,13 +18,15 @@ from arabesque.layout.integer_map import MapProblem, integer_map
 from arabesque.layout.proxy import TRIANGLES, euler_number, parted, proxy_of
 from arabesque.layout.seams import cut_open
 from arabesque.layout.walls import Walls, find_walls
-from arabesque.mending import Fill, cut_by_plane, fill, openings, oriented, uncrowded
+from arabesque.mending import Fill, cut_by_plane, fill, openings, oriented, reduce_triangles, uncrowded
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan, edge_length, examine, kept
 
 SMALL_OPENING = 0.06
 """Of the scan's diagonal: openings no wider are faults of the scan, over which a layout goes on."""
 SPLINTER = 0.004
+HEAVY, LIGHT = 300_000, 150_000
+"""Triangles from which on a scan is reduced before it is closed and cut, and to how many."""
 MOST_WRONG = 0.002
 """Of a scan's triangles: so few that look the wrong way are left out."""
 FINE = 8000
@@ -102,6 +104,7 @@ def form_of(scan: Scan, plane: Plane | None, close: bool) -> Scan:
 
     Raises ArabesqueError for a scan that is no sound surface.
     """
+    scan = _lighter(scan)
     health = examine(scan)
     if health.crowded_edges or health.flipped_edges:
         scan = _mended(scan)
@@ -212,6 +215,16 @@ def _check_form(fine: FineQuads, proxy: Scan) -> None:
     rim[fine.faces.ravel()[border]] = True
     if ((valence < FEWEST) & ~rim).any():
         raise MapProblem("Two quads lie on each other", "Ask for a calmer layout")
+
+
+def _lighter(scan: Scan) -> Scan:
+    """A scan with few enough triangles to be looked over and closed quickly; itself where that cannot be."""
+    if len(scan.triangles) <= HEAVY:
+        return scan
+    try:
+        return reduce_triangles(scan, LIGHT)
+    except ArabesqueError:
+        return scan  # slower, and with all that it has
 
 
 def _mended(scan: Scan) -> Scan:

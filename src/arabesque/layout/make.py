@@ -263,7 +263,6 @@ def _whole(half: Cage, laid: Cage, plane: Plane) -> Cage:
     points = half.points.copy()
     height = plane.height(points)
     points[near] -= height[near, None] * plane.normal
-    # all others above it, so that nothing of the image lies on this side
     return mirror_and_weld(seat(half.with_points(points), plane, 1e-9), plane)
 
 

@@ -44,7 +44,7 @@ class LayOut(Making):
     step = Step.CAGE
     label = "Lay out"
     hint = "Enter lays quads over the whole scan by itself and shows them; Enter again keeps them as a cage"
-    shortcut = "L"
+    shortcut = "U"
     icon = "ph.shield-checkered"
     short = "Lay out"
 
