@@ -28,6 +28,9 @@ class CageProblem(InvalidShape):
     """A net of quads that cannot stand, or an edit that would lead to one."""
 
 
+Half = TypeVar("Half", int, Ints)
+
+
 @dataclass(frozen=True, eq=False)
 class Quads:
     """Faces of four points each that make a surface.
@@ -293,13 +296,13 @@ class Quads:
         return found
 
 
-def after(half: int) -> int:
-    """The next half-edge round the same face."""
+def after(half: Half) -> Half:
+    """The next half-edge round the same face, of one or of many."""
     return half - half % 4 + (half + 1) % 4
 
 
-def before(half: int) -> int:
-    """The half-edge before it round the same face."""
+def before(half: Half) -> Half:
+    """The half-edge before it round the same face, of one or of many."""
     return half - half % 4 + (half + 3) % 4
 
 

@@ -38,10 +38,9 @@ def fairness_rows(cage: Cage) -> csr_array:
     return csr_array(vstack([third, bent]) / np.sqrt(n))
 
 
-def evenness_rows(cage: Cage, more: Floats | None = None) -> csr_array:
+def evenness_rows(cage: Cage) -> csr_array:
     """(3 k, 3 n) rows whose squares are the evenness of the net: second differences along rows and twists of faces, as
     far as they lie in the surface; the form is left alone. Coordinates x of all points come first, then y, then z.
-    more: (n,) how much more points count than others.
     """
     n = cage.quads.count
     normals = cage.frames().normals
@@ -52,9 +51,6 @@ def evenness_rows(cage: Cage, more: Floats | None = None) -> csr_array:
     looks = normals[cage.faces].sum(axis=1)
     looks = looks / np.maximum(np.linalg.norm(looks, axis=1, keepdims=True), 1e-300)
     rows = vstack([second, np.sqrt(2.0) * twist], format="csr")
-    if more is not None:
-        root = np.sqrt(np.concatenate([more[middle], more[cage.faces].max(axis=1)]))
-        rows = csr_array(diags_array(root) @ rows)
     up = np.concatenate([normals[middle], looks])
     parts = []
     for axis in range(3):

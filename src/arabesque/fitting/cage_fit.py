@@ -147,13 +147,22 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
     check_tolerance(settings.tolerance)
     began = time.monotonic()
     work = _Fit(_laid_on(cage, scan, settings), scan, settings)
+    made, balance = _brought_near(work, settings, WORSE * read_cage_net(cage).leg, progress)
+    progress(0.95, "Measuring")
+    figures = measure_both_ways([made], scan, settings.tolerance)
+    return CageFit(made, figures, read_cage_net(made), settings.tolerance, balance, time.monotonic() - began)
+
+
+def _brought_near(work: _Fit, settings: CageSettings, leg: float, progress: Progress) -> tuple[Cage, float]:
+    """The best cage on the way from fair to close, and the balance at which it is; leg: how uneven it may be."""
+    laid = work.cage
     by_hand = settings.balance is not None
     last = 1.0 if settings.balance is None else settings.balance
     balance, ahead = min(PLACED, last) if settings.placed else 0.0, 1.0 / (STAGES - 1)
     best: tuple[tuple[bool, bool, bool, float], float, Cage] | None = None
     even: tuple[float, Cage] | None = None
     nearest = np.inf
-    legs, apart, begun = max(MOST_UNEVEN, WORSE * read_cage_net(cage).leg), work.apart(), False
+    legs, apart, begun = max(MOST_UNEVEN, leg), work.apart(), False
     while True:
         before = work.cage
         for number in range(ROUNDS if begun or settings.placed else ROUNDS_FIRST):
@@ -167,7 +176,7 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
         net = work.unfolded(balance)
         legs = legs if begun else max(legs, WORSE * net.leg)
         apart, begun = min(apart, now), True
-        crumpled, near = bool(net.folded.any()) or net.leg > legs, work.p99()
+        crumpled, near = bool(net.folded.any()) or net.leg > legs, work.near()
         # an even net goes before a close one: what is crumpled once to come closer seldom comes out flat
         rank = crumpled, near > settings.tolerance, net.leg > UNEVEN, near
         if best is None or rank < best[0] or by_hand:
@@ -176,7 +185,7 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
             if even is not None or balance <= 0:
                 break
             # more calmly from the start
-            work.cage, balance = cage, max(balance - ahead, 0.0)
+            work.cage, balance = laid, max(balance - ahead, 0.0)
             continue
         if crumpled and even is not None and not by_hand:
             # back to the last even one, from which shorter steps lead further
@@ -193,10 +202,7 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
             break
         balance = min(balance + ahead, last)
     assert best is not None
-    _, balance, made = best
-    progress(0.95, "Measuring")
-    figures = measure_both_ways([made], scan, settings.tolerance)
-    return CageFit(made, figures, read_cage_net(made), settings.tolerance, float(balance), time.monotonic() - began)
+    return best[2], float(best[1])
 
 
 def _laid_on(cage: Cage, scan: Scan, settings: CageSettings) -> Cage:
@@ -410,8 +416,8 @@ class _Fit:
         flat = weight * self._held[:, None, None] * (np.eye(3) - up[:, :, None] * up[:, None, :])
         return csr_array(block_array([[diags_array(flat[:, a, b]) for b in range(3)] for a in range(3)]))
 
-    def p99(self) -> float:
-        """How near the surface lies now, by area and without outliers, mm."""
+    def near(self) -> float:
+        """The worse p99 of both ways now, of the surface by area and without outliers, mm."""
         found = self._stencils.apply(self.cage.points)
         area = np.linalg.norm(np.cross(found[1], found[2]), axis=1)
         distance, valid = distances_to_scan(found[0], self._scan)

@@ -117,18 +117,20 @@ def drawn_quads(walls: Walls, rows: Ints) -> Drawn:
     return Drawn(np.concatenate(faces), np.concatenate(patch_of), np.concatenate(spots), count, same, at)
 
 
-def falling_together(walls: Walls, drawn: Drawn) -> list[tuple[list[int], int]]:
-    """Of each place where the net would not be sound, arcs, and how many rows they need together at least."""
+def falling_together(walls: Walls, rows: Ints) -> list[tuple[list[int], int]]:
+    """Of each place where the net of so many rows would not be sound, arcs, and how many they need together at
+    least."""
+    drawn = drawn_quads(walls, rows)
     lead = drawn.leads
     faces, named = drawn.faces, lead[drawn.faces]
     wrong: list[tuple[int, int]] = []
     rings: list[tuple[int, int]] = []
     for i in range(4):
         for j in range(i):
-            rows = np.flatnonzero(named[:, i] == named[:, j])
-            apart = faces[rows, i] != faces[rows, j]
-            wrong += list(zip(faces[rows[apart], i].tolist(), faces[rows[apart], j].tolist(), strict=True))
-            rings += [(int(f), side) for f in rows[~apart] for side in ((0, 3) if (i - j) % 2 == 0 else (j % 3,))]
+            met = np.flatnonzero(named[:, i] == named[:, j])
+            apart = faces[met, i] != faces[met, j]
+            wrong += list(zip(faces[met[apart], i].tolist(), faces[met[apart], j].tolist(), strict=True))
+            rings += [(int(f), side) for f in met[~apart] for side in ((0, 3) if (i - j) % 2 == 0 else (j % 3,))]
     if not wrong and not rings:
         wrong, rings = _crowded(faces, named, drawn.count)
     if not wrong and not rings:
@@ -144,20 +146,9 @@ def falling_together(walls: Walls, drawn: Drawn) -> list[tuple[list[int], int]]:
             found.append((sorted(set(way)), 1))
     # a ring so short that it meets itself: one row more along it
     for face, side in rings[:MOST_AT_ONCE]:
-        arcs = [arc for arc, _ in walls.patches[int(drawn.patch[face])].sides[0 if side in (0, 2) else 3]]
-        rows_now = _rows_along(drawn, face, side in (0, 2))
-        found.append((arcs, rows_now + 1))
+        patch, along = walls.patches[int(drawn.patch[face])], 0 if side in (0, 2) else 3
+        found.append(([arc for arc, _ in patch.sides[along]], patch.rows(rows, along) + 1))
     return found
-
-
-def _rows_along(drawn: Drawn, face: int, along_u: bool) -> int:
-    """How many rows the rectangle of a face has along u or v."""
-    chosen = drawn.patch == drawn.patch[face]
-    axis = 0 if along_u else 1
-    # in a row all faces begin at different spots
-    first = drawn.spots[chosen][:, 0]
-    other = first[:, 1 - axis]
-    return int(np.count_nonzero(other == other.min())) or 1
 
 
 def _crowded(faces: Ints, named: Ints, count: int) -> tuple[list[tuple[int, int]], list[tuple[int, int]]]:

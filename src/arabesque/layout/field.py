@@ -8,8 +8,9 @@ import numpy as np
 from scipy.sparse import csc_array, diags_array
 from scipy.sparse.linalg import splu
 
-from arabesque.arrays import Bools, Floats, Ints, unit
+from arabesque.arrays import Floats, Ints
 from arabesque.layout.rim_lines import rim_lines
+from arabesque.layout.triangles import angles_round, frames_of, next_side, rim_sides, side_vectors
 from arabesque.scan import Scan, scan_curvature
 
 ALIGN = 0.03
@@ -54,7 +55,7 @@ def cross_field(scan: Scan, smooth: float = 1.0, held: tuple[Ints, Floats] | Non
     frames, sides = frames_of(scan), scan.shared_sides
     areas = np.linalg.norm(scan.area_vectors, axis=1)
     f, g = (sides // 3).T
-    edge = _side_vectors(scan)
+    edge = side_vectors(scan)
     one, other = (_angles(frames[t], edge[s]) for t, s in ((f, sides[:, 0]), (g, sides[:, 0])))
     carry = np.exp(4j * (other - one))
     size = np.einsum("ec,ec->e", edge[sides[:, 0]], edge[sides[:, 0]])
@@ -79,13 +80,13 @@ def cross_field(scan: Scan, smooth: float = 1.0, held: tuple[Ints, Floats] | Non
         z = z / np.maximum(np.abs(z), 1e-300)
         z = ready.solve(step * z + data * wanted)
     angle = np.angle(z) / 4
-    return with_turns(scan, frames, sides, angle)
+    return _with_turns(scan, frames, sides, angle)
 
 
-def with_turns(scan: Scan, frames: Floats, sides: Ints, angle: Floats) -> CrossField:
+def _with_turns(scan: Scan, frames: Floats, sides: Ints, angle: Floats) -> CrossField:
     """A field by its angles, with its turns over edges and its indices."""
     f, g = (sides // 3).T
-    edge = _side_vectors(scan)[sides[:, 0]]
+    edge = side_vectors(scan)[sides[:, 0]]
     carried = angle[f] - _angles(frames[f], edge) + _angles(frames[g], edge)
     ahead = angle[g] - carried
     turns = np.rint(ahead / (np.pi / 2)).astype(np.int64)
@@ -96,30 +97,9 @@ def with_turns(scan: Scan, frames: Floats, sides: Ints, angle: Floats) -> CrossF
     total = np.zeros(n)
     np.add.at(total, ends[sides[:, 0]], drift)
     np.add.at(total, starts[sides[:, 0]], -drift)
-    index = np.rint((total + angle_defects(scan)) / (np.pi / 2)).astype(np.int64)
+    index = np.rint((total + 2 * np.pi - angles_round(scan)) / (np.pi / 2)).astype(np.int64)
     index[scan.border_edges.ravel()] = 0
     return CrossField(angle, frames, sides, turns, index)
-
-
-def frames_of(scan: Scan) -> Floats:
-    """(m, 2, 3) axes in the plane of each triangle, the first along its first side."""
-    a, b = scan.points[scan.triangles[:, 0]], scan.points[scan.triangles[:, 1]]
-    first = unit(b - a)
-    return np.stack([first, np.cross(unit(scan.area_vectors), first)], axis=1)
-
-
-def angle_defects(scan: Scan) -> Floats:
-    """(n,) 2 π less the angles of the triangles round each point."""
-    corners = scan.points[scan.triangles]
-    ahead, back = unit(np.roll(corners, -1, axis=1) - corners), unit(np.roll(corners, 1, axis=1) - corners)
-    angles = np.arccos(np.clip(np.einsum("tkc,tkc->tk", ahead, back), -1, 1))
-    return np.asarray(2 * np.pi - np.bincount(scan.triangles.ravel(), angles.ravel(), len(scan.points)))
-
-
-def _side_vectors(scan: Scan) -> Floats:
-    """(3 m, 3) the sides of the triangles."""
-    corners = scan.points[scan.triangles]
-    return np.asarray((np.roll(corners, -1, axis=1) - corners).reshape(-1, 3))
 
 
 def _angles(frames: Floats, ways: Floats) -> Floats:
@@ -141,27 +121,10 @@ def _curvature_led(scan: Scan, frames: Floats, areas: Floats) -> tuple[Floats, F
 
 def _held(scan: Scan, held: tuple[Ints, Floats] | None) -> list[tuple[Ints, Floats]]:
     """Triangles whose way is given: those at rims along them, and what else is asked for."""
-    side_of = {(int(a), int(b)): int(s) for s, a, b in zip(rim_sides(scan), *_rim_ends(scan), strict=True)}
-    found = []
-    for line in rim_lines(scan):
-        ends = np.roll(line.ring, -1)
-        # a rim runs as missing triangles would, against those that are there
-        sides = np.array([side_of[b, a] for a, b in zip(line.ring.tolist(), ends.tolist(), strict=True)])
-        found.append((sides // 3, line.ways))
+    sides, corner = rim_sides(scan), scan.triangles.ravel()
+    # a rim runs as missing triangles would, against those that are there
+    side_from = dict(zip(corner[next_side(sides)].tolist(), sides.tolist(), strict=True))
+    found = [(np.array([side_from[p] for p in line.ring.tolist()]) // 3, line.ways) for line in rim_lines(scan)]
     if held is not None:
         found.append(held)
     return found
-
-
-def _rim_ends(scan: Scan) -> tuple[Ints, Ints]:
-    """(b,) the points at which the sides on rims start and end."""
-    side = rim_sides(scan)
-    flat = scan.triangles.ravel()
-    return flat[side], flat[side - side % 3 + (side + 1) % 3]
-
-
-def rim_sides(scan: Scan) -> Ints:
-    """(b,) sides 3 t + k of triangles with none beyond."""
-    lone: Bools = np.ones(scan.triangles.size, dtype=bool)
-    lone[scan.shared_sides.ravel()] = False
-    return np.flatnonzero(lone)

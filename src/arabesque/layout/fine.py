@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numba import njit
 
-from arabesque.arrays import Floats, Ints, leaders
+from arabesque.arrays import Bools, Floats, Ints, leaders
+from arabesque.cages.quads import after
 from arabesque.layout.integer_map import IntegerMap, MapProblem
 from arabesque.layout.seams import TURNED
 from arabesque.scan import Scan
@@ -19,13 +21,28 @@ WIDEST = 400.0
 _CURE = "Ask for a calmer layout, or heal the scan first"
 
 
-class FineQuads(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class FineQuads:
     """places: (n, 3). faces: (q, 4), counter-clockwise as the mesh. twins: (4 q,) the half-edge beyond each, -1 on the
     rim."""
 
     places: Floats
     faces: Ints
     twins: Ints
+
+    @cached_property
+    def valence(self) -> Ints:
+        """(n,) how many quads meet at each point."""
+        return np.bincount(self.faces.ravel(), minlength=len(self.places))
+
+    @cached_property
+    def rim(self) -> Bools:
+        """(n,) points on a rim."""
+        border = np.flatnonzero(self.twins < 0)
+        found = np.zeros(len(self.places), dtype=bool)
+        found[self.faces.ravel()[border]] = True
+        found[self.faces.ravel()[after(border)]] = True
+        return found
 
 
 def fine_quads(scan: Scan, flat: IntegerMap) -> FineQuads:
@@ -222,12 +239,11 @@ def _joined(count: int, link: Ints) -> tuple[Ints, Ints, bool]:
 
 
 def _neighbours(root: Ints, turned: Ints, pairs: Ints) -> tuple[Ints, Ints]:
-    """(4 q,) twins of the squares' half-edges, and (pieces,) the square of each, -1 for splinters."""
+    """(4 q,) twins of the squares' half-edges, and (pieces,) the square of each, -1 for those without neighbours."""
     # way 0 is towards larger u, whose half-edge is the second of a square's, and so on round
     half = np.stack([(pairs[:, 1 + 2 * k] + turned[pairs[:, 2 * k]] + 1) % 4 for k in (0, 1)])
     whole = np.stack([root[pairs[:, 2 * k]] for k in (0, 1)])
-    sided = np.unique(np.concatenate([whole[0] * 4 + half[0], whole[1] * 4 + half[1]]))
-    kept = np.unique(sided // 4)
+    kept = np.unique(whole)
     number = np.full(len(root), -1)
     number[kept] = np.arange(len(kept))
     one, two = (4 * number[whole[k]] + half[k] for k in (0, 1))
@@ -241,10 +257,9 @@ def _neighbours(root: Ints, turned: Ints, pairs: Ints) -> tuple[Ints, Ints]:
 def _corner_points(twins: Ints) -> Ints:
     """(q, 4) points of the squares: corners that meet are one."""
     half = np.flatnonzero(twins >= 0)
-    after = half - half % 4 + (half + 1) % 4
     its = twins[half]
-    its_after = its - its % 4 + (its + 1) % 4
-    lead = leaders(len(twins), np.concatenate([np.column_stack([half, its_after]), np.column_stack([after, its])]))
+    pairs = np.concatenate([np.column_stack([half, after(its)]), np.column_stack([after(half), its])])
+    lead = leaders(len(twins), pairs)
     return np.unique(lead, return_inverse=True)[1].reshape(-1, 4)
 
 

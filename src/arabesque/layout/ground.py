@@ -60,7 +60,6 @@ class Ground:
     field: CrossField
     fine: FineQuads
     walls: Walls
-    plane: Plane | None
     seconds: dict[str, float]
     tries: int
 
@@ -81,25 +80,26 @@ def ground_of(
     """
     began = time.monotonic()
     progress(0.0, "Preparing a light stand-in")
-    whole = form_of(scan, plane, close)
+    whole = form_of(scan, plane, close, progress)
     proxies: dict[float, Scan] = {}
     problem: ArabesqueError | None = None
     for number, (smoother, finer, heavier) in enumerate(TRIES):
-        steps = part(progress, number / len(TRIES), (number + 1) / len(TRIES))
+        # most forms are done with the first
+        steps = part(progress, 0.05 if number == 0 else 1 - 0.35 / number, 1 - 0.35 / (number + 1))
         if heavier not in proxies:
             proxies[heavier] = proxy_of(whole, round(heavier * TRIANGLES), part(steps, 0.0, 0.3))
         proxy = proxies[heavier]
         seconds = {"stand-in": time.monotonic() - began}
         try:
             smooth = SMOOTH[detail] * smoother
-            return _tried(proxy, smooth, FINE * finer, plane, curves, seconds, number + 1, steps)
+            return _tried(proxy, smooth, FINE * finer, curves, seconds, number + 1, steps)
         except ArabesqueError as fault:
             problem = fault
     assert problem is not None
     raise MapProblem(problem.cause, problem.cure)
 
 
-def form_of(scan: Scan, plane: Plane | None, close: bool) -> Scan:
+def form_of(scan: Scan, plane: Plane | None, close: bool, progress: Progress = silent) -> Scan:
     """What is laid out: the scan with openings closed, of a twin the part above the plane.
 
     Raises ArabesqueError for a scan that is no sound surface.
@@ -115,7 +115,7 @@ def form_of(scan: Scan, plane: Plane | None, close: bool) -> Scan:
             "triangles that look the same way",
             "Heal the scan first",
         )
-    whole = _closed(parted(scan), close)
+    whole = _closed(parted(scan), close, SMALL_OPENING, part(progress, 0.0, 0.05))
     if plane is None:
         return whole
     half = cut_by_plane(whole, plane).above
@@ -126,10 +126,9 @@ def form_of(scan: Scan, plane: Plane | None, close: bool) -> Scan:
 
 
 def _tried(
-    proxy: Scan, smooth: float, count: float, plane: Plane | None, curves: Sequence[Floats],
-    seconds: dict[str, float], tries: int, progress: Progress,
+    proxy: Scan, smooth: float, count: float, curves: Sequence[Floats], seconds: dict[str, float], tries: int,
+    progress: Progress,
 ) -> Ground:  # fmt: skip
-    seconds = dict(seconds)
     clock = time.monotonic()
 
     def passed(stage: str) -> None:
@@ -163,7 +162,7 @@ def _tried(
     _check_form(fine, proxy)
     walls = find_walls(fine)
     passed("rectangles")
-    return Ground(proxy, field, fine, walls, plane, seconds, tries)
+    return Ground(proxy, field, fine, walls, seconds, tries)
 
 
 def along_curves(proxy: Scan, curves: Sequence[Floats]) -> tuple[Ints, Floats] | None:
@@ -209,11 +208,7 @@ def _check_form(fine: FineQuads, proxy: Scan) -> None:
     edges = (len(fine.twins) + int((fine.twins < 0).sum())) // 2
     if points - edges + len(fine.faces) != euler_number(proxy):
         raise MapProblem("The rows do not cover the scan once", "Ask for a calmer layout, or heal the scan first")
-    valence = np.bincount(fine.faces.ravel(), minlength=points)
-    rim = np.zeros(points, dtype=bool)
-    border = np.flatnonzero(fine.twins < 0)
-    rim[fine.faces.ravel()[border]] = True
-    if ((valence < FEWEST) & ~rim).any():
+    if ((fine.valence < FEWEST) & ~fine.rim).any():
         raise MapProblem("Two quads lie on each other", "Ask for a calmer layout")
 
 
@@ -240,7 +235,7 @@ def _mended(scan: Scan) -> Scan:
     return kept(best, good) if np.count_nonzero(~good) <= MOST_WRONG * len(good) else best
 
 
-def _closed(scan: Scan, all_inside: bool, small: float = SMALL_OPENING) -> Scan:
+def _closed(scan: Scan, all_inside: bool, small: float, progress: Progress = silent) -> Scan:
     """The scan with its small openings, or all inside, closed."""
     found = [o for o in openings(scan) if not o.outer and (all_inside or o.width <= small * scan.diagonal)]
-    return fill(scan, found, Fill.CURVED).scan if found else scan
+    return fill(scan, found, Fill.CURVED, progress).scan if found else scan

@@ -8,10 +8,11 @@ import numpy as np
 from scipy.sparse import coo_array, csr_array, diags_array
 from scipy.sparse.linalg import splu
 
-from arabesque.arrays import Bools, Floats, Ints
+from arabesque.arrays import Bools, Floats, Ints, unit
 from arabesque.errors import FitProblem
-from arabesque.layout.field import CrossField, rim_sides
+from arabesque.layout.field import CrossField
 from arabesque.layout.seams import TURNED, Seams
+from arabesque.layout.triangles import next_side, rim_sides, side_vectors
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 
@@ -41,34 +42,31 @@ def integer_map(scan: Scan, field: CrossField, seams: Seams, size: Floats, progr
     """Coordinates whose gradients follow the field with rows (m,) ``size`` mm apart; over seams, at irregular points
     and along rims they fit whole numbers, rounded one by one, the most certain first.
 
-    Bommes, Zimmer and Kobbelt, "Mixed-integer quadrangulation", SIGGRAPH 2009; stiffening: section 6 there.
-    Raises MapProblem when triangles stay turned over.
+    Bommes, Zimmer and Kobbelt, "Mixed-integer quadrangulation", SIGGRAPH 2009; stiffening: section 6 there. Some
+    triangles may stay turned over: few of these do no harm. Raises MapProblem where seams and rims contradict.
     """
     equations = _Equations(scan, field, seams)
     basis, whole = equations.reduced()
+    energy = _Energy(scan, seams, size, equations.count)
     weight = np.ones(len(size))
     values: Floats | None = None
     best: tuple[int, Floats] | None = None
     for number in range(STIFFENINGS + 1):
         progress(number / (STIFFENINGS + 1), "Laying out the rows")
-        energy, right = _energy(scan, seams, size, weight, equations.count)
-        quadratic = csr_array(basis.T @ energy @ basis)
-        linear = np.asarray(basis.T @ right)
-        if values is None:
-            values = _rounded(quadratic, linear, whole)
-        x = basis @ _with_fixed(quadratic, linear, whole, values)
-        uv = x[: 2 * seams.count].reshape(-1, 2)[seams.corner]
-        det = _determinants(scan, uv) * size**2
+        quadratic, linear = energy.weighed(weight)
+        solved, values = _solved(csr_array(basis.T @ quadratic @ basis), basis.T @ linear, whole, values)
+        x = basis @ solved
+        det = _determinants(scan, x[: 2 * seams.count].reshape(-1, 2)[seams.corner]) * size**2
         folded = int((det <= 0).sum())
         if best is None or folded < best[0]:
             best = folded, x
         if folded == 0:
             break
-        weight = weight * np.where(det < LEAST_AREA, 3.0, 1.0)
-        weight = _spread(scan, weight)
-    folded, x = best  # type: ignore[misc]
+        weight = _spread(scan, weight * np.where(det < LEAST_AREA, 3.0, 1.0))
+    assert best is not None
+    folded, x = best
     uv = x[: 2 * seams.count].reshape(-1, 2)[seams.corner].reshape(-1, 2)
-    shifts = np.rint(x[2 * seams.count :][equations.shift_of]).astype(np.int64)
+    shifts = np.rint(x[equations.shift_of]).astype(np.int64)
     return IntegerMap(uv, equations.edges, equations.turns, shifts, folded)
 
 
@@ -86,18 +84,17 @@ class _Equations:
         for group in np.unique(corner[special]).tolist():
             self._whole |= {2 * group, 2 * group + 1}
         self._same: list[tuple[int, int]] = []
-        self._rims(scan, field)
+        self._rims(scan)
         # a chain of cut edges shares a shift
-        self.shift_of = self._chains(scan, field) + n
-        self.count = n + (int(self.shift_of.max()) - n + 1 if self.shift_of.size else 0)
+        self.shift_of = n + self._chains(scan, field)
+        self.count = int(self.shift_of.max(initial=n - 1)) + 1
         self._whole |= set(range(n, self.count))
-        self.shift_of = self.shift_of - n
 
-    def _rims(self, scan: Scan, field: CrossField) -> None:
+    def _rims(self, scan: Scan) -> None:
         rim = rim_sides(scan)
         corner = self._seams.corner.ravel()
-        ends = rim - rim % 3 + (rim + 1) % 3
-        along = scan.points[scan.triangles.ravel()[ends]] - scan.points[scan.triangles.ravel()[rim]]
+        ends = next_side(rim)
+        along = side_vectors(scan)[rim]
         first = np.abs(np.einsum("nc,nc->n", along, self._seams.ways[rim // 3]))
         # along the first way v stays, along the second u
         axis = np.where(first > np.cos(np.pi / 4) * np.linalg.norm(along, axis=1), 1, 0)
@@ -145,17 +142,15 @@ class _Equations:
         whole."""
         rows: list[dict[int, int]] = [{a: 1, b: -1} for a, b in self._same if a != b]
         corner = self._seams.corner.ravel()
-        n = 2 * self._seams.count
         for (one, other), turn, shift in zip(
             self.edges.tolist(), self.turns.tolist(), self.shift_of.tolist(), strict=True
         ):
             a, b, c, d = TURNED[turn]
-            after_one, after_other = one - one % 3 + (one + 1) % 3, other - other % 3 + (other + 1) % 3
-            for start, end in ((one, after_other), (after_one, other)):
+            for start, end in ((one, next_side(other)), (next_side(one), other)):
                 p, q = int(corner[start]), int(corner[end])
                 for k, (x, y) in enumerate(((a, b), (c, d))):
                     row: dict[int, int] = {}
-                    for name, value in ((2 * q + k, 1), (2 * p, -x), (2 * p + 1, -y), (n + shift[k], -1)):
+                    for name, value in ((2 * q + k, 1), (2 * p, -x), (2 * p + 1, -y), (shift[k], -1)):
                         row[name] = row.get(name, 0) + value
                     rows.append(row)
         return _eliminated(rows, self.count, self._whole)
@@ -213,23 +208,31 @@ def _gradients(scan: Scan) -> Floats:
     return np.asarray(np.cross(normal[:, None], opposite) / size[:, None, None])
 
 
-def _energy(scan: Scan, seams: Seams, size: Floats, weight: Floats, count: int) -> tuple[csr_array, Floats]:
-    """The quadratic and linear part of Σ A w h² |∇(u, v) - d/h|² over all unknowns."""
-    grads = _gradients(scan)
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
-    normals = scan.area_vectors / np.maximum(areas, 1e-300)[:, None]
-    stiff = areas * weight * size**2
-    stiff = stiff / stiff.mean()
-    local = np.einsum("tic,tjc->tij", grads, grads) * stiff[:, None, None]
-    corner = seams.corner
-    i, j = np.repeat(corner, 3, axis=1).ravel(), np.tile(corner, (1, 3)).ravel()
-    rows, columns = np.concatenate([2 * i, 2 * i + 1]), np.concatenate([2 * j, 2 * j + 1])
-    energy = coo_array((np.tile(local.ravel(), 2), (rows, columns)), shape=(count, count))
-    right = np.zeros(count)
-    for k, way in enumerate((seams.ways, np.cross(normals, seams.ways))):
-        value = np.einsum("tic,tc->ti", grads, way) * (stiff / size)[:, None]
-        np.add.at(right, 2 * corner.ravel() + k, value.ravel())
-    return csr_array(energy), right
+class _Energy:
+    """Σ A w h² |∇(u, v) - d/h|² over all unknowns; only the weights w change from round to round."""
+
+    def __init__(self, scan: Scan, seams: Seams, size: Floats, count: int) -> None:
+        grads = _gradients(scan)
+        areas = np.linalg.norm(scan.area_vectors, axis=1)
+        self._stiff, self._count = areas * size**2, count
+        self._local = np.einsum("tic,tjc->tij", grads, grads)
+        across = np.cross(unit(scan.area_vectors), seams.ways)
+        self._pull = np.stack([np.einsum("tic,tc->ti", grads, way) / size[:, None] for way in (seams.ways, across)])
+        corner = seams.corner
+        i, j = np.repeat(corner, 3, axis=1).ravel(), np.tile(corner, (1, 3)).ravel()
+        self._at = np.concatenate([2 * i, 2 * i + 1]), np.concatenate([2 * j, 2 * j + 1])
+        self._corner = corner
+
+    def weighed(self, weight: Floats) -> tuple[csr_array, Floats]:
+        """The quadratic and the linear part for (m,) weights."""
+        stiff = self._stiff * weight
+        stiff = stiff / stiff.mean()
+        local = self._local * stiff[:, None, None]
+        quadratic = coo_array((np.tile(local.ravel(), 2), self._at), shape=(self._count,) * 2)
+        linear = np.zeros(self._count)
+        for k in (0, 1):
+            np.add.at(linear, 2 * self._corner.ravel() + k, (self._pull[k] * stiff[:, None]).ravel())
+        return csr_array(quadratic), linear
 
 
 def _determinants(scan: Scan, uv: Floats) -> Floats:
@@ -246,43 +249,36 @@ def _spread(scan: Scan, weight: Floats) -> Floats:
     return np.asarray(np.maximum(weight, (weight + (graph @ weight) / count) / 2))
 
 
-def _parts(quadratic: csr_array, whole: Bools) -> tuple[Ints, Ints]:
-    return np.flatnonzero(~whole), np.flatnonzero(whole)
-
-
-def _rounded(quadratic: csr_array, linear: Floats, whole: Bools) -> Floats:
-    """(k,) whole values, rounded one after another, the most certain first; the rest follows each time."""
-    free, fixed = _parts(quadratic, whole)
-    if not len(fixed):
-        return np.empty(0)
+def _solved(quadratic: csr_array, linear: Floats, whole: Bools, values: Floats | None) -> tuple[Floats, Floats]:
+    """All unknowns with the whole ones at their values (k,), and these; without values they are rounded first."""
+    free, fixed = np.flatnonzero(~whole), np.flatnonzero(whole)
     ridge = 1e-10 * float(quadratic.diagonal().mean())
     inner = splu((quadratic[free][:, free] + ridge * diags_array(np.ones(len(free)))).tocsc())
-    across = quadratic[free][:, fixed].toarray()
-    carried = inner.solve(across)
-    schur = quadratic[fixed][:, fixed].toarray() - across.T @ carried
-    right = linear[fixed] - carried.T @ linear[free]
-    inverse = np.linalg.pinv((schur + schur.T) / 2, hermitian=True, rcond=1e-10)
+    across = quadratic[free][:, fixed]
+    if values is None:
+        carried = inner.solve(across.toarray())
+        schur = quadratic[fixed][:, fixed].toarray() - across.T @ carried
+        values = _rounded((schur + schur.T) / 2, linear[fixed] - carried.T @ linear[free])
+    made = np.zeros(len(whole))
+    made[fixed] = values
+    made[free] = inner.solve(linear[free] - across @ values)
+    return made, values
+
+
+def _rounded(schur: Floats, right: Floats) -> Floats:
+    """(k,) whole values near the least of a quadratic form (k, k), rounded one after another, the most certain first;
+    the rest follows each time."""
+    inverse = np.linalg.pinv(schur, hermitian=True, rcond=1e-10)
     values = inverse @ right
-    open_ = np.ones(len(fixed), dtype=bool)
-    for _ in range(len(fixed)):
+    open_ = np.ones(len(values), dtype=bool)
+    for _ in range(len(values)):
         apart = np.where(open_, np.abs(values - np.rint(values)), np.inf)
         k = int(apart.argmin())
-        step = np.rint(values[k]) - values[k]
-        column = inverse[:, k].copy()
+        column = inverse[:, k]
         if column[k] > 1e-12:
-            values = values + column / column[k] * step
+            values = values + column / column[k] * (np.rint(values[k]) - values[k])
             inverse = inverse - np.outer(column, column) / column[k]
         values[k] = np.rint(values[k])
         open_[k] = False
+    # those that were fixed early drift by rounding errors
     return np.asarray(np.rint(values))
-
-
-def _with_fixed(quadratic: csr_array, linear: Floats, whole: Bools, values: Floats) -> Floats:
-    """All unknowns, the whole ones at their values."""
-    free, fixed = _parts(quadratic, whole)
-    ridge = 1e-10 * float(quadratic.diagonal().mean())
-    inner = splu((quadratic[free][:, free] + ridge * diags_array(np.ones(len(free)))).tocsc())
-    y = np.zeros(len(whole))
-    y[fixed] = values
-    y[free] = inner.solve(linear[free] - quadratic[free][:, fixed] @ values)
-    return y

@@ -7,6 +7,7 @@ import numpy as np
 from arabesque.arrays import Ints
 from arabesque.cages import Cage
 from arabesque.errors import ArabesqueError
+from arabesque.geometry import Plane
 from arabesque.layout.integer_map import MapProblem
 from arabesque.layout.proxy import euler_number, without_ears
 from arabesque.mending import even_triangles
@@ -14,15 +15,16 @@ from arabesque.scan import Scan, examine
 
 LONGEST = 0.2
 """Of the diagonal: triangles are no coarser than that."""
+ON_PLANE = 1e-9
 FINER = (1.0, 0.7, 0.5, 0.35, 0.25, 0.15)
 
 
-def last_resort(proxy: Scan, count: int) -> Cage:
+def last_resort(proxy: Scan, count: int, plane: Plane | None = None) -> Cage:
     """About ``count`` quads over a stand-in, its points on it: always whole, with many irregular points.
 
     Its triangles are even and mostly six to a point (see ``even_triangles``); splitting each at its middle makes quads
-    of points of 3, 4 and about 6. Where so few would lose an opening or a handle, there are more. Raises MapProblem
-    where even that fails.
+    of points of 3, 4 and about 6. Where so few would lose an opening or a handle, or lie flat in the plane that the
+    stand-in ends at, there are more. Raises MapProblem where even that fails.
     """
     area = float(np.linalg.norm(proxy.area_vectors, axis=1).sum())
     wanted = np.sqrt(4 / np.sqrt(3) * area / max(count / 3, 4))
@@ -32,11 +34,20 @@ def last_resort(proxy: Scan, count: int) -> Cage:
             mesh = without_ears(even_triangles(proxy, edge, keep_sharp=False))
         except ArabesqueError:
             continue
-        if euler_number(mesh) == euler_number(proxy) and examine(mesh).sound:
+        if euler_number(mesh) == euler_number(proxy) and examine(mesh).sound and not _flat_in(mesh, plane):
             return split_in_quads(mesh)
-    if examine(proxy).sound:
+    if examine(proxy).sound and not _flat_in(proxy, plane):
         return split_in_quads(proxy)
     raise MapProblem("No layout comes out whole", "Heal the scan first: it may touch or cross itself")
+
+
+def _flat_in(mesh: Scan, plane: Plane | None) -> bool:
+    """True when an edge inside joins two points of the rim in a plane: its middle would be its own mirror image."""
+    if plane is None:
+        return False
+    edges, counts = mesh.edges
+    on = np.abs(plane.height(mesh.points)) <= ON_PLANE * mesh.diagonal
+    return bool(on[edges[counts == 2]].all(axis=1).any())
 
 
 def split_in_quads(mesh: Scan) -> Cage:

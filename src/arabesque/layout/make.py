@@ -212,8 +212,7 @@ def _for_count(
 ) -> Layout:
     began = time.monotonic()
     plane = wishes.plane
-    progress(0.05, "Counting the rows")
-    rows = quantised(ground.walls, round(count / 2) if plane is not None else count)
+    rows = quantised(ground.walls, round(count / 2) if plane is not None else count, part(progress, 0.0, 0.3))
     coarse = coarse_quads(ground.fine, ground.walls, rows)
     cage = started(ground.fine, ground.walls, coarse)
     if plane is not None:
@@ -246,7 +245,7 @@ def _by_triangles(
     began = time.monotonic()
     proxy = proxy_of(form_of(scan, wishes.plane, wishes.close))
     count = wishes.quads or FIRST_COUNT * 4
-    laid = last_resort(proxy, round(count / 2) if wishes.plane is not None else count)
+    laid = last_resort(proxy, round(count / 2) if wishes.plane is not None else count, wishes.plane)
     cage = laid if wishes.plane is None else _whole(laid, laid, wishes.plane)
     _check_net(cage)
     made = _fitted(scan, wishes, cage, None, _with_stage(spent, "triangles", began), progress)

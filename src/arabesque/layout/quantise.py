@@ -8,8 +8,9 @@ from scipy.sparse import coo_array, csr_array
 
 from arabesque.arrays import Floats, Ints
 from arabesque.errors import FitProblem
-from arabesque.layout.coarse import drawn_quads, falling_together
+from arabesque.layout.coarse import falling_together
 from arabesque.layout.walls import Walls
+from arabesque.progress import Progress, silent
 
 SECONDS, GAP = 1.0, 0.05
 CLOSE_BY = 2.5
@@ -19,7 +20,7 @@ CLOSE = 0.04
 CUTS = 25
 
 
-def quantised(walls: Walls, wanted: int) -> Ints:
+def quantised(walls: Walls, wanted: int, progress: Progress = silent) -> Ints:
     """(a,) how many quads follow each other along each arc, so that opposite sides of all rectangles agree and about
     ``wanted`` quads arise; irregular points never fall together.
 
@@ -34,6 +35,7 @@ def quantised(walls: Walls, wanted: int) -> Ints:
     low, high = 0.0, np.inf
     rng = np.random.default_rng(0)
     for number in range(TRIES + UNEVEN_TRIES):
+        progress(number / (TRIES + UNEVEN_TRIES), "Counting the rows")
         # where even rows jump over the wanted count, some rectangles may have a row more
         uneven = 1.0 if number < TRIES else 1.0 + UNEVEN * rng.uniform(-1, 1, len(lengths))
         rows = program.solved(scale * uneven * lengths)
@@ -60,9 +62,7 @@ def quantised(walls: Walls, wanted: int) -> Ints:
 
 def quad_count(walls: Walls, rows: Ints) -> int:
     """How many quads arise."""
-    return sum(
-        sum(int(rows[a]) for a, _ in p.sides[0]) * sum(int(rows[a]) for a, _ in p.sides[3]) for p in walls.patches
-    )
+    return sum(patch.rows(rows, 0) * patch.rows(rows, 3) for patch in walls.patches)
 
 
 class _Program:
@@ -131,7 +131,7 @@ class _Program:
             if found is None or found.x is None:
                 return None
             lengths = np.rint(found.x[:n]).astype(np.int64)
-            fresh = self._joined(lengths) or falling_together(self._walls, drawn_quads(self._walls, lengths))
+            fresh = self._joined(lengths) or falling_together(self._walls, lengths)
             if not fresh:
                 return lengths
             self._cuts += fresh

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from arabesque.arrays import Bools, Floats, Ints, unit
+from arabesque.layout.triangles import angles_round
 from arabesque.scan import Scan, rims
 
 WINDOW = 4
@@ -29,11 +30,8 @@ class RimLine(NamedTuple):
 def rim_lines(scan: Scan) -> list[RimLine]:
     """All rims of a scan with their corners: a rim turns where the angles of its triangles say so, for a line that is
     bent with the surface alone runs straight on."""
-    corners = scan.points[scan.triangles]
-    ahead, back = unit(np.roll(corners, -1, axis=1) - corners), unit(np.roll(corners, 1, axis=1) - corners)
-    angle = np.arccos(np.clip(np.einsum("tkc,tkc->tk", ahead, back), -1, 1))
-    inside = np.bincount(scan.triangles.ravel(), angle.ravel(), len(scan.points))
-    return [_line(scan.points[ring], ring, np.degrees(np.pi - inside[ring])) for ring in rims(scan)]
+    turn = np.degrees(np.pi - angles_round(scan))
+    return [_line(scan.points[ring], ring, turn[ring]) for ring in rims(scan)]
 
 
 def _line(points: Floats, ring: Ints, turn: Floats) -> RimLine:

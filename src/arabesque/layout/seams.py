@@ -8,8 +8,9 @@ import numpy as np
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import breadth_first_order
 
-from arabesque.arrays import Bools, Floats, Ints, leaders
+from arabesque.arrays import Bools, Floats, Ints, leaders, unit
 from arabesque.layout.field import CrossField
+from arabesque.layout.triangles import next_side
 from arabesque.scan import Scan
 
 TURNED = ((1, 0, 0, 1), (0, 1, -1, 0), (-1, 0, 0, -1), (0, -1, 1, 0))
@@ -49,9 +50,8 @@ def cut_open(scan: Scan, field: CrossField) -> Seams:
     cut = _pruned(ends, ~crossed, stays)
     turns = (field.turns - spin[f] + spin[g]) % 4
     ways = field.ways
-    across = np.cross(_normals(scan), ways)
-    by = spin[:, None]
-    ways = np.choose(by, [ways, across, -ways, -across])
+    across = np.cross(unit(scan.area_vectors), ways)
+    ways = np.choose(spin[:, None], [ways, across, -ways, -across])
     corner, count = joined_corners(sides[~cut], m)
     return Seams(ways, sides[cut], turns[cut], corner, count)
 
@@ -61,18 +61,9 @@ def joined_corners(sides: Ints, triangles: int) -> tuple[Ints, int]:
     are."""
     one, other = sides.T
     # the sides run opposite ways: the start of one is the end of the other
-    pairs = np.concatenate([np.column_stack([one, _next(other)]), np.column_stack([_next(one), other])])
+    pairs = np.concatenate([np.column_stack([one, next_side(other)]), np.column_stack([next_side(one), other])])
     names, corner = np.unique(leaders(3 * triangles, pairs), return_inverse=True)
     return corner.reshape(-1, 3), len(names)
-
-
-def _next(side: Ints) -> Ints:
-    return side - side % 3 + (side + 1) % 3
-
-
-def _normals(scan: Scan) -> Floats:
-    vectors = scan.area_vectors
-    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-300))
 
 
 def _spins(order: Ints, came: Ints, f: Ints, g: Ints, turns: Ints, m: int) -> Ints:

@@ -24,6 +24,10 @@ class Patch:
     points: Ints
     sides: tuple[list[tuple[int, bool]], ...]
 
+    def rows(self, of_arcs: Ints, side: int) -> int:
+        """How many rows a side has when arcs have so many."""
+        return sum(int(of_arcs[arc]) for arc, _ in self.sides[side])
+
 
 @dataclass(frozen=True, eq=False)
 class Walls:
@@ -43,17 +47,11 @@ def find_walls(fine: FineQuads) -> Walls:
     Eppstein, Goodrich, Kim and Tamstorf, "Motorcycle graphs: canonical quad mesh partitioning", CGF 27, 2008. Where a
     part is no rectangle, one more trace is sent into it.
     """
-    twins, faces = fine.twins, fine.faces
-    count = len(fine.places)
-    valence = np.bincount(faces.ravel(), minlength=count)
-    rim = np.zeros(count, dtype=bool)
-    border = np.flatnonzero(twins < 0)
-    rim[faces.ravel()[border]] = True
-    rim[np.roll(faces, -1, axis=1).ravel()[border]] = True
-    special = np.where(rim, valence != 2, valence != 4)
+    twins, rim = fine.twins, fine.rim
+    special = np.where(rim, fine.valence != 2, fine.valence != 4)
     if not special.any() and not rim.any():
         special[0] = True  # a ring without irregular points: two loops through any point
-    starts = faces.ravel()
+    starts = fine.faces.ravel()
     # a corner of a rim sends nothing: both its edges are walls already
     begin = np.flatnonzero(special[starts] & (twins >= 0))
     walls = twins < 0
@@ -73,7 +71,7 @@ def find_walls(fine: FineQuads) -> Walls:
         traced(into[:1], twins, starts, walls, met)
     else:
         raise MapProblem("The rows of the layout do not part the scan into rectangles", "Ask for a calmer layout")
-    return _walls(fine, walls, special, rim, [grid for grid in grids if grid is not None])
+    return _walls(fine, walls, special, [_points(fine, grid) for grid in grids if grid is not None])
 
 
 @njit(cache=True, nogil=True)
@@ -152,21 +150,20 @@ def _rectangle(part: Ints, twins: Ints, walls: Bools) -> Ints | None:
     return grid
 
 
-def _walls(fine: FineQuads, walls: Bools, special: Bools, rim: Bools, grids: list[Ints]) -> Walls:
+def _walls(fine: FineQuads, walls: Bools, special: Bools, rectangles: list[Ints]) -> Walls:
     twins, starts = fine.twins, fine.faces.ravel()
     ends = np.roll(fine.faces, -1, axis=1).ravel()
     half = np.flatnonzero(walls & ((twins < 0) | (np.arange(len(twins)) < twins)))
     degree = np.bincount(np.concatenate([starts[half], ends[half]]), minlength=len(special))
     node = special | ((degree > 0) & (degree != 2))
-    for grid in grids:
-        corners = _corner_points(fine, grid)
-        node[corners] = True
+    for points in rectangles:
+        node[points[[0, -1, -1, 0], [0, 0, -1, -1]]] = True
     at: dict[int, list[int]] = {}
     for h in half.tolist():
         at.setdefault(int(starts[h]), []).append(h)
         at.setdefault(int(ends[h]), []).append(h)
     arcs: list[Ints] = []
-    of_edge: dict[tuple[int, int], tuple[int, int]] = {}
+    of_edge: dict[tuple[int, int], int] = {}
     used: set[int] = set()
     on_rim: list[bool] = []
     for point in np.flatnonzero(node & (degree > 0)).tolist():
@@ -177,7 +174,7 @@ def _walls(fine: FineQuads, walls: Bools, special: Bools, rim: Bools, grids: lis
             while True:
                 used.add(h)
                 after = int(ends[h]) if int(starts[h]) == path[-1] else int(starts[h])
-                of_edge[path[-1], after] = len(arcs), len(path) - 1
+                of_edge[path[-1], after] = len(arcs)
                 path.append(after)
                 if node[after]:
                     break
@@ -185,16 +182,10 @@ def _walls(fine: FineQuads, walls: Bools, special: Bools, rim: Bools, grids: lis
             on_rim.append(bool(twins[h] < 0))
             arcs.append(np.array(path))
     patches = []
-    for grid in grids:
-        points = _points(fine, grid)
+    for points in rectangles:
         lines = (points[:, 0], points[-1], points[:, -1], points[0])
         patches.append(Patch(points, tuple(_arcs_along(line, arcs, of_edge) for line in lines)))
-    return Walls(arcs, patches, special, rim, on_rim)
-
-
-def _corner_points(fine: FineQuads, grid: Ints) -> Ints:
-    points = _points(fine, grid)
-    return points[[0, -1, -1, 0], [0, 0, -1, -1]]
+    return Walls(arcs, patches, special, fine.rim, on_rim)
 
 
 def _points(fine: FineQuads, grid: Ints) -> Ints:
@@ -205,16 +196,11 @@ def _points(fine: FineQuads, grid: Ints) -> Ints:
         return np.asarray(starts[grid - grid % 4 + (grid + k) % 4])
 
     points = np.empty((grid.shape[0] + 1, grid.shape[1] + 1), dtype=np.int64)
-    points[:-1, :-1], points[1:, :-1] = corner(0), corner(1)
-    points[-1, -1], points[-1, :-1], points[:-1, -1] = corner(2)[-1, -1], corner(1)[-1], corner(3)[:, -1]
-    points[1:, 1:] = corner(2)
-    points[0, 1:] = corner(3)[0]
+    points[:-1, :-1], points[1:, :-1], points[:-1, 1:], points[1:, 1:] = corner(0), corner(1), corner(3), corner(2)
     return points
 
 
-def _arcs_along(
-    line: Ints, arcs: list[Ints], of_edge: dict[tuple[int, int], tuple[int, int]]
-) -> list[tuple[int, bool]]:
+def _arcs_along(line: Ints, arcs: list[Ints], of_edge: dict[tuple[int, int], int]) -> list[tuple[int, bool]]:
     """The arcs that follow each other along a line of fine points."""
     found: list[tuple[int, bool]] = []
     k = 0
@@ -222,7 +208,7 @@ def _arcs_along(
     while k < len(path) - 1:
         key = path[k], path[k + 1]
         forward = key in of_edge
-        arc, _ = of_edge[key] if forward else of_edge[key[1], key[0]]
+        arc = of_edge[key] if forward else of_edge[key[1], key[0]]
         found.append((arc, forward))
         k += len(arcs[arc]) - 1
     return found

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import csc_array, eye_array, vstack
+from scipy.sparse import csc_array, eye_array
 from scipy.sparse.linalg import splu
 
 from arabesque.arrays import Bools, Floats, Ints, summed, unit
@@ -29,7 +29,7 @@ def keeping_form(cage: Cage, free: Bools, face: Ints, uv: Floats, places: Floats
     up = outward(stencils, cage.quads, cage.points, found)
     lacking = np.einsum("nc,nc->n", places - found[0], up)
     chosen = np.flatnonzero(free)
-    ways = net_normals(cage)[chosen]
+    ways = net_normals(cage, free)[chosen]
     # of a move along a point's normal a sample takes what lies along its own
     number = np.full(cage.quads.count, -1)
     number[chosen] = np.arange(len(chosen))
@@ -38,18 +38,19 @@ def keeping_form(cage: Cage, free: Bools, face: Ints, uv: Floats, places: Floats
     rows, columns = rows[some], columns[some]
     shares = stencils.weights[0][some] * np.einsum("nc,nc->n", up[rows], ways[columns])
     own = csc_array((shares, (rows, columns)), shape=(len(face), len(chosen)))
-    system = vstack([own, STAYS * eye_array(len(chosen))]).tocsc()
-    heights = splu((system.T @ system).tocsc()).solve(np.asarray(own.T @ lacking))
+    system = own.T @ own + STAYS**2 * eye_array(len(chosen), format="csc")
+    heights = splu(system.tocsc()).solve(np.asarray(own.T @ lacking))
     points = cage.points.copy()
     points[chosen] += heights[:, None] * ways
     return cage.with_points(points)
 
 
-def net_normals(cage: Cage) -> Floats:
-    """(n, 3) unit normals of the net at its points: of the faces round each, by their areas."""
-    a, b, c, d = (cage.points[column] for column in cage.faces.T)
+def net_normals(cage: Cage, wanted: Bools) -> Floats:
+    """(n, 3) unit normals of the net at (n,) wanted points: of the faces round each, by their areas."""
+    faces = cage.faces[wanted[cage.faces].any(axis=1)]
+    a, b, c, d = (cage.points[column] for column in faces.T)
     turned = np.repeat(np.cross(c - a, d - b), 4, axis=0)
-    return unit(summed(cage.quads.starts, turned, cage.quads.count))
+    return unit(summed(faces.ravel(), turned, cage.quads.count))
 
 
 def samples_within(faces: Ints) -> tuple[Ints, Floats]:
