@@ -37,6 +37,10 @@ class Lends:
         """See ``script.Project``."""
         raise NotImplementedError
 
+    @tolerance.setter
+    def tolerance(self, tolerance: float) -> None:
+        raise NotImplementedError
+
     def item(self, name: str) -> AnyItem:
         """See ``script.Project``."""
         raise NotImplementedError

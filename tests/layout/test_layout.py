@@ -20,6 +20,7 @@ from arabesque.layout.field import cross_field
 from arabesque.layout.last_resort import last_resort, split_in_quads
 from arabesque.layout.proxy import euler_number, proxy_of
 from arabesque.progress import Cancelled
+from arabesque.recipes import LayoutOfScan
 from arabesque.scan import Scan, ready_to_fit, write_scan
 from arabesque.script import Project
 from arabesque.solid import KernelWorker
@@ -265,6 +266,16 @@ class CommandTest(unittest.TestCase):
             project.open_scan(self._egg())
             item = project.layout(150, symmetric="auto", detail="calm")
             self.assertEqual(item.shape.count, project.layout_of(item).cage.count)
+            # it is kept with its recipe, and follows the tolerance
+            project.save(self.folder / "egg.arabesque")
+            with Project() as again:
+                again.open(self.folder / "egg.arabesque")
+                kept = again.item(item.id)
+                self.assertIsInstance(kept.recipe, LayoutOfScan)
+                self.assertEqual((kept.recipe.quads, kept.recipe.detail, kept.recipe.alike), (150, Detail.CALM, True))
+                np.testing.assert_array_equal(kept.shape.points, item.shape.points)
+                again.tolerance = 0.05
+                self.assertFalse(np.array_equal(again.item(item.id).shape.points, item.shape.points))
             with self.assertRaisesRegex(ArabesqueError, "no detail"):
                 project.layout(150, detail="rough")
             with self.assertRaisesRegex(ArabesqueError, "no direction"):

@@ -17,7 +17,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("scan")
     parser.add_argument("--unit", choices=list(MILLIMETRES), default="mm", help="unit of the scan and the tolerance")
     parser.add_argument("--quads", type=int, metavar="N", help="how many quads")
-    parser.add_argument("--tolerance", type=float, metavar="T", help="as few quads as keep it, in the unit of the scan")
+    parser.add_argument(
+        "--tolerance",
+        type=float,
+        metavar="T",
+        help="as few quads as keep it, in the unit of the scan; with --quads what the fit aims at (0.2 mm by itself)",
+    )
     parser.add_argument(
         "--symmetric", choices=("auto", "x", "y", "z"), help="alike on both sides: of that plane, or the scan's own"
     )
@@ -35,6 +40,8 @@ def run(options: argparse.Namespace) -> None:
 
     if not (options.cage or options.step or options.report):
         raise ArabesqueError("Nothing is to be written", "Give --cage, --step or --report")
+    if options.quads is None and options.tolerance is None:
+        raise ArabesqueError("A layout needs a count or a tolerance", "Give --quads or --tolerance, or both")
     scale = scale_to_mm(options.unit)
     with Project() as project:
         project.open_scan(options.scan, options.unit)

@@ -4,6 +4,7 @@ from arabesque.desk.kinds import item_under
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.view.pointer import Pointer
+from arabesque.shapes import Sampled, can
 
 
 class Pick(Tool):
@@ -20,7 +21,7 @@ class Pick(Tool):
     def says(self) -> str:
         if self.session.scan is None:
             return "Open a scan, or drop one here"
-        if not self.session.document.surfaces():
+        if not any(can(item.shape, Sampled) for item in self.session.document):
             return "In Patch, N lays the first patch: four clicks on the scan. In Prepare it is made ready for that"
         return self.hint
 

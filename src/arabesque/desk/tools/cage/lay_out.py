@@ -157,7 +157,7 @@ class LayOut(Making):
         folded = int(made.net.folded.sum())
         return [
             Fact("Quads", str(made.cage.count)),
-            Fact("Irregular", odd or "none"),
+            Fact("Irregular points", odd or "none"),
             Fact("Surface to scan", f"{there.inlier_p99:.3f} mm", "good" if there.within(tolerance) else "bad"),
             Fact("Worst", f"{there.max:.3f} mm"),
             Fact("Scan to surface", f"{back.inlier_p99:.3f} mm", "good" if back.within(tolerance) else "bad"),

@@ -13,6 +13,7 @@ from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Bools, Floats
 from arabesque.cages import Cage, loop_of, strip_of
+from arabesque.cages.edits.keep import net_normals
 from arabesque.cages.symmetry import mirror_pairs
 from arabesque.checking import read_cage_net
 from arabesque.desk.facts import Choice, Fact
@@ -25,7 +26,7 @@ from arabesque.desk.tools.moves import Way
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.patch.move_points import TWIN, MovePoints
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.pointer import Pointer, facing
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.geometry import FallOff
 from arabesque.model import Item
@@ -33,6 +34,8 @@ from arabesque.shapes import Net
 
 GATHERED = 0.5
 """Share of the way to their middle by which chosen points are drawn together at a time."""
+FAR_SIDE = -0.25
+"""Cosine between the net's normal at a point and the way to the eye from which on it lies on the far side."""
 SWOLLEN = 0.05
 """Of the choice's size: so far are chosen points pushed out at a time."""
 
@@ -258,6 +261,12 @@ class ShapeCage(CageTool, MovePoints):
         if self._hover is not None and self._hover[0] == item.id and self._hover[1] < len(states):
             states[self._hover[1]] = states[self._hover[1]] or 2.0
         return states
+
+    def in_sight(self, item: Item, camera: Camera) -> Bools:
+        """Points on the far side of a form would hide those that one looks at."""
+        cage = item.shape
+        up = net_normals(cage, np.ones(cage.quads.count, dtype=bool))
+        return np.asarray(up @ facing(camera) > FAR_SIDE)
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         parts = MovePoints.parts(self, camera)

@@ -554,6 +554,10 @@ class MovePoints(Tool):
             states[self._hover[1]] = states[self._hover[1]] or 2.0
         return states
 
+    def in_sight(self, item: Item, camera: Camera) -> Bools:
+        """(n,) points that are drawn though they are not chosen."""
+        return np.ones(len(item.shape.net().points), dtype=bool)
+
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         parts: list[Triangles | Lines | Discs | Label] = []
         t = theme.now()
@@ -567,7 +571,9 @@ class MovePoints(Tool):
         for start, tip in self._handles(camera).values():
             parts.append(Lines(np.array([[start, tip]]), t.accent, 2.0, on_top=True))
             parts.append(Discs(tip[None], np.zeros(1), 4.0, t.accent))
-        parts += [Discs(net.points, self._states(item, net, mask)) for item, net, mask in nets]
+        for item, net, mask in nets:
+            shown = self.in_sight(item, camera) | mask
+            parts.append(Discs(net.points[shown], self._states(item, net, mask)[shown]))
         if self.options.reach > 0 and self._count():
             turn = np.linspace(0, 2 * np.pi, 65)[:-1, None]
             ring = self._middle() + self.options.reach * (np.cos(turn) * camera.axes[0] + np.sin(turn) * camera.axes[1])
