@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from scipy.sparse import coo_array, csr_array, diags_array, eye_array, hstack, vstack
 
@@ -10,6 +12,7 @@ from arabesque.cages import Cage
 from arabesque.cages.edits.relax import neighbour_mean
 from arabesque.checking import row_triples
 
+Spacing = Callable[[Floats], Floats]
 LAPLACIAN = 1e-3
 """Of the fairness: so much counts how far points stand from the middle of their neighbours, for those in no row."""
 
@@ -38,14 +41,21 @@ def fairness_rows(cage: Cage) -> csr_array:
     return csr_array(vstack([third, bent]) / np.sqrt(n))
 
 
-def evenness_rows(cage: Cage) -> csr_array:
+def evenness_rows(cage: Cage, spacing: Spacing | None = None) -> csr_array:
     """(3 k, 3 n) rows whose squares are the evenness of the net: second differences along rows and twists of faces, as
     far as they lie in the surface; the form is left alone. Coordinates x of all points come first, then y, then z.
+
+    spacing: takes (k, 3) places to (k,) how far apart points are to be there, as to elsewhere.
     """
     n = cage.quads.count
     normals = cage.frames().normals
     middle, first, last = row_triples(cage)
-    second = _differences(n, [(first, 1.0), (middle, -2.0), (last, 1.0)])
+    if spacing is None:
+        second = _differences(n, [(first, 1.0), (middle, -2.0), (last, 1.0)])
+    else:
+        before, behind = (spacing((cage.points[middle] + cage.points[end]) / 2) for end in (first, last))
+        share = 2 * behind / (before + behind)
+        second = _differences(n, [(first, share), (middle, -2.0), (last, 2 - share)])
     a, b, c, d = cage.faces.T
     twist = _differences(n, [(a, 1.0), (b, -1.0), (c, 1.0), (d, -1.0)])
     looks = normals[cage.faces].sum(axis=1)
@@ -65,8 +75,8 @@ def _scaled(rows: csr_array, factors: Floats) -> csr_array:
     return csr_array(hstack([diags_array(factors[:, axis]) @ rows for axis in range(3)]))
 
 
-def _differences(n: int, terms: list[tuple[Ints, float]]) -> csr_array:
+def _differences(n: int, terms: list[tuple[Ints, float | Floats]]) -> csr_array:
     k = len(terms[0][0])
     columns = np.concatenate([at for at, _ in terms])
-    values = np.concatenate([np.full(k, value) for _, value in terms])
+    values = np.concatenate([np.broadcast_to(value, k) for _, value in terms])
     return coo_array((values, (np.tile(np.arange(k), len(terms)), columns)), shape=(k, n)).tocsr()

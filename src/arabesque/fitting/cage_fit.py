@@ -30,7 +30,7 @@ from arabesque.checking import (
 )
 from arabesque.checking.net import UNEVEN
 from arabesque.errors import FitProblem
-from arabesque.fitting.cage_energy import evenness_rows, fairness_rows
+from arabesque.fitting.cage_energy import Spacing, evenness_rows, fairness_rows
 from arabesque.fitting.cage_normal import NormalMatrix
 from arabesque.fitting.patch_fit import check_tolerance
 from arabesque.geometry import Plane
@@ -88,6 +88,7 @@ class CageSettings:
     the tolerance is kept. plane: the cage is kept alike on both sides of it. lines: (k, 3) polylines that borders and
     sharp edges within ``reach`` mm are drawn to. pinned: (n,) points that stay. placed: the cage lies where it belongs
     already, face by face, and need not be drawn there by a calm start; such a fit ends when it comes little nearer.
+    spacing: takes (k, 3) places to (k,) how far apart points are to be there, as to elsewhere; even if not given.
     """
 
     tolerance: float
@@ -97,6 +98,7 @@ class CageSettings:
     reach: float = 0.0
     pinned: Bools | None = None
     placed: bool = False
+    spacing: Spacing | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -181,9 +183,7 @@ def _brought_near(work: _Fit, settings: CageSettings, leg: float, progress: Prog
         rank = crumpled, near > settings.tolerance, net.leg > UNEVEN, near
         if best is None or rank < best[0] or by_hand:
             best = rank, balance, work.cage
-        if crumpled and settings.placed and not by_hand:
-            if even is not None or balance <= 0:
-                break
+        if crumpled and even is None and settings.placed and not by_hand and balance > 0:
             # more calmly from the start
             work.cage, balance = laid, max(balance - ahead, 0.0)
             continue
@@ -396,7 +396,7 @@ class _Fit:
         cage, n = self.cage, self.cage.quads.count
         calm = CALMEST * (CLOSEST / CALMEST) ** balance
         flat = cage.points.T.ravel()
-        even = evenness_rows(cage)
+        even = evenness_rows(cage, self._settings.spacing)
         energy = calm * (even.T @ even) + FAIR_SHARE * calm * self._fair
         matrix = self._normal.matrix(rows, normal, weight, SLIDE) + energy
         if self._held.any():

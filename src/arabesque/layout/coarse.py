@@ -22,7 +22,7 @@ class Drawn:
     """Quads of rectangles before points that fall together are one. faces: (f, 4) points, of ``count``. patch: (f,),
     spots: (f, 4, 2) the rectangle of each face and where in it its corners lie, in fine rows. same: pairs of points
     that fall together, and why: the arcs without rows that bring them there. at: of each point the rectangle and the
-    spot where it lies."""
+    spot where it lies. along: the points along each arc."""
 
     faces: Ints
     patch: Ints
@@ -30,6 +30,7 @@ class Drawn:
     count: int
     same: list[tuple[int, int, list[int]]]
     at: dict[int, tuple[int, Floats]]
+    along: list[list[int]]
 
     @cached_property
     def leads(self) -> Ints:
@@ -41,12 +42,13 @@ class Drawn:
 @dataclass(frozen=True, eq=False)
 class Coarse:
     """quads, and the places (n, 3) on the scan's stand-in of their points. patch: (f,) the rectangle of each face.
-    spots: (f, 4, 2) where in it its corners lie, in fine rows."""
+    spots: (f, 4, 2) where in it its corners lie, in fine rows. along: the points along each arc."""
 
     quads: Quads
     places: Floats
     patch: Ints
     spots: Floats
+    along: list[Ints]
 
     @property
     def cage(self) -> Cage:
@@ -61,14 +63,21 @@ def coarse_quads(fine: FineQuads, walls: Walls, rows: Ints) -> Coarse:
         raise CageProblem("No quad would be left", "Ask for more quads")
     lead = drawn.leads
     used, new = np.unique(lead[drawn.faces], return_inverse=True)
-    quads = Quads(new.reshape(-1, 4), np.empty((0, 2), np.int64), np.empty(0, np.int64), len(used))
+    along = [np.searchsorted(used, lead[points]) for points in drawn.along]
+    sharp = [np.column_stack([ids[:-1], ids[1:]])
+             for ids, line, number in zip(along, walls.sharp, rows.tolist(), strict=True) if line and number]  # fmt: skip
+    turns = [ids[k] for ids, arc in zip(along, walls.arcs, strict=True) for k in (0, -1) if walls.turns[arc[k]]]
+    quads = Quads(
+        new.reshape(-1, 4), np.concatenate(sharp) if sharp else np.empty((0, 2), np.int64),
+        np.unique(turns).astype(np.int64), len(used),
+    )  # fmt: skip
     # where several points became one, it lies in the middle of them
     total, number = np.zeros((drawn.count, 3)), np.zeros(drawn.count)
     for name, (k, spot) in drawn.at.items():
         total[lead[name]] += on_patch(fine, walls.patches[k], spot[None])[0]
         number[lead[name]] += 1
     places = total[used] / np.maximum(number[used], 1)[:, None]
-    return Coarse(quads, places, drawn.patch, drawn.spots)
+    return Coarse(quads, places, drawn.patch, drawn.spots, along)
 
 
 def drawn_quads(walls: Walls, rows: Ints) -> Drawn:
@@ -114,7 +123,7 @@ def drawn_quads(walls: Walls, rows: Ints) -> Drawn:
         faces.append(cells)
         spots.append(corners.reshape(-1, 4, 2))
         patch_of.append(np.full(len(cells), k))
-    return Drawn(np.concatenate(faces), np.concatenate(patch_of), np.concatenate(spots), count, same, at)
+    return Drawn(np.concatenate(faces), np.concatenate(patch_of), np.concatenate(spots), count, same, at, points_on)
 
 
 def falling_together(walls: Walls, rows: Ints) -> list[tuple[list[int], int]]:

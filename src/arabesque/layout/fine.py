@@ -12,12 +12,14 @@ from arabesque.arrays import Bools, Floats, Ints, leaders
 from arabesque.cages.quads import after
 from arabesque.layout.integer_map import IntegerMap, MapProblem
 from arabesque.layout.seams import TURNED
-from arabesque.scan import Scan
+from arabesque.scan import BoxTree, Scan
 
 TINY = 1e-9
 """Pieces of edges that are shorter, in rows, join nothing."""
 WIDEST = 400.0
 """Rows: a map in which a triangle is wider went wrong."""
+ON_LINE, SAG = 1e-5, 0.15
+"""Of an edge: points so near a line lie on it, and edges between such run along it when their middles are so near."""
 _CURE = "Ask for a calmer layout, or heal the scan first"
 
 
@@ -34,6 +36,23 @@ class FineQuads:
     def valence(self) -> Ints:
         """(n,) how many quads meet at each point."""
         return np.bincount(self.faces.ravel(), minlength=len(self.places))
+
+    def along(self, lines: Floats) -> Bools:
+        """(4 q,) half-edges inside that lie on segments (k, 2, 3)."""
+        found = np.zeros(len(self.twins), dtype=bool)
+        if not len(lines):
+            return found
+        tree = BoxTree(np.concatenate([lines[:, 0], lines[:, 1], lines[:, 1]], axis=1))
+        limit = ON_LINE * float(np.median(np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)))
+        on = tree.closest(self.places).distance <= limit
+        starts, half = self.faces.ravel(), np.arange(len(self.twins))
+        some = np.flatnonzero(on[starts] & on[starts[after(half)]] & (self.twins >= 0))
+        middle = (self.places[starts[some]] + self.places[starts[after(some)]]) / 2
+        # a row may begin and end on a line without running along it
+        found[some] = tree.closest(middle).distance <= SAG * np.linalg.norm(
+            self.places[starts[some]] - self.places[starts[after(some)]], axis=1
+        )
+        return found
 
     @cached_property
     def rim(self) -> Bools:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
 
@@ -12,11 +11,14 @@ import numpy as np
 from arabesque.arrays import Bools, Floats, Ints, unit
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
-from arabesque.layout.field import CrossField, cross_field
+from arabesque.layout.field import CrossField, Held, cross_field
 from arabesque.layout.fine import FineQuads, fine_quads
+from arabesque.layout.guides import Guides, RowsHere, closer_at, steps_along
 from arabesque.layout.integer_map import MapProblem, integer_map
-from arabesque.layout.proxy import TRIANGLES, euler_number, parted, proxy_of
+from arabesque.layout.irregular import with_moves
+from arabesque.layout.proxy import TRIANGLES, euler_number, parted, proxy_along
 from arabesque.layout.seams import cut_open
+from arabesque.layout.sharp_lines import fans_along, sides_along
 from arabesque.layout.walls import Walls, find_walls
 from arabesque.mending import Fill, cut_by_plane, fill, openings, oriented, reduce_triangles, uncrowded
 from arabesque.progress import Progress, part, silent
@@ -32,6 +34,9 @@ MOST_WRONG = 0.002
 FINE = 8000
 NEAR = 2.0
 """Edges of the stand-in within which a curve lies on it."""
+BRUSHED = 20.0
+"""How much more arcs count where rows are asked for."""
+NO_GUIDES = Guides()
 BLUNTINGS, BLUNT_RINGS, BLUNT_ROUNDS = 6, 2, 3
 FEWEST, MOST = 3, 8
 """Faces at a point inside that can be worked with (common practice)."""
@@ -53,13 +58,15 @@ TRIES = ((1.0, 1.0, 1.0), (1.0, 2.0, 1.0), (4.0, 1.0, 1.0), (20.0, 1.5, 1.0), (4
 
 @dataclass(frozen=True, eq=False)
 class Ground:
-    """proxy, field, fine and walls of a scan, or of its half above the plane. seconds: of each stage. tries: how many
-    were made."""
+    """proxy, field, fine and walls of a scan, or of its half above the plane. asked: how many rows each arc of the
+    walls should have, as to the others, and how much it counts. seconds: of each stage. tries: how many were made."""
 
+    scan: Scan
     proxy: Scan
     field: CrossField
     fine: FineQuads
     walls: Walls
+    asked: tuple[Floats, Floats]
     seconds: dict[str, float]
     tries: int
 
@@ -69,30 +76,29 @@ def ground_of(
     detail: Detail = Detail.BALANCED,
     plane: Plane | None = None,
     close: bool = False,
-    curves: Sequence[Floats] = (),
+    guides: Guides = NO_GUIDES,
     progress: Progress = silent,
 ) -> Ground:
     """The rows of a layout at their finest.
 
     plane: only what is above it, with rows along it. close: openings inside are gone over, too, not only the small
-    ones. curves: (k, 3) polylines on the scan that rows run along. Raises MapProblem with what is known when no try
-    comes out whole.
+    ones. guides: what rows follow beside the form. Raises MapProblem with what is known when no try comes out whole.
     """
     began = time.monotonic()
     progress(0.0, "Preparing a light stand-in")
     whole = form_of(scan, plane, close, progress)
-    proxies: dict[float, Scan] = {}
+    guides = guides if plane is None else guides.above(plane)
+    proxies: dict[float, tuple[Scan, Ints]] = {}
     problem: ArabesqueError | None = None
     for number, (smoother, finer, heavier) in enumerate(TRIES):
         # most forms are done with the first
         steps = part(progress, 0.05 if number == 0 else 1 - 0.35 / number, 1 - 0.35 / (number + 1))
         if heavier not in proxies:
-            proxies[heavier] = proxy_of(whole, round(heavier * TRIANGLES), part(steps, 0.0, 0.3))
-        proxy = proxies[heavier]
+            proxies[heavier] = proxy_along(whole, guides.sharp, round(heavier * TRIANGLES), part(steps, 0.0, 0.3))
         seconds = {"stand-in": time.monotonic() - began}
         try:
             smooth = SMOOTH[detail] * smoother
-            return _tried(proxy, smooth, FINE * finer, curves, seconds, number + 1, steps)
+            return _tried(scan, *proxies[heavier], smooth, FINE * finer, guides, seconds, number + 1, steps)
         except ArabesqueError as fault:
             problem = fault
     assert problem is not None
@@ -126,7 +132,7 @@ def form_of(scan: Scan, plane: Plane | None, close: bool, progress: Progress = s
 
 
 def _tried(
-    proxy: Scan, smooth: float, count: float, curves: Sequence[Floats], seconds: dict[str, float], tries: int,
+    scan: Scan, proxy: Scan, lines: Ints, smooth: float, count: float, guides: Guides, seconds: dict[str, float], tries: int,
     progress: Progress,
 ) -> Ground:  # fmt: skip
     clock = time.monotonic()
@@ -138,7 +144,7 @@ def _tried(
         clock = now
 
     progress(0.35, "Finding the ways of the rows")
-    held = along_curves(proxy, curves)
+    held = ways_held(proxy, guides, lines)
     field = cross_field(proxy, smooth, held)
     for _ in range(BLUNTINGS):
         sharp = (field.index > 4 - FEWEST) | (field.index < 4 - MOST)
@@ -149,34 +155,55 @@ def _tried(
         field = cross_field(proxy, smooth, held)
     else:
         raise MapProblem("Rows meet in a point of too few or too many quads", "Ask for a calmer layout")
+    if guides.moved or guides.calm:
+        field = with_moves(proxy, field, guides.moved, guides.calm, smooth, held)
     passed("field")
     progress(0.45, "Laying out the rows")
     seams = cut_open(proxy, field)
     area = float(np.linalg.norm(proxy.area_vectors, axis=1).sum())
     size: Floats = np.full(len(proxy.triangles), np.sqrt(area / count))
-    flat = integer_map(proxy, field, seams, size, part(progress, 0.45, 0.8))
+    flat = integer_map(proxy, field, seams, size, lines, part(progress, 0.45, 0.8))
     passed("rows")
     fine = fine_quads(proxy, flat)
     passed("quads")
     progress(0.85, "Parting them into rectangles")
     _check_form(fine, proxy)
-    walls = find_walls(fine)
+    walls = find_walls(fine, fine.along(proxy.points[lines]))
     passed("rectangles")
-    return Ground(proxy, field, fine, walls, seconds, tries)
+    asked = rows_asked(fine, walls, guides.rows)
+    return Ground(scan, proxy, field, fine, walls, asked, seconds, tries)
 
 
-def along_curves(proxy: Scan, curves: Sequence[Floats]) -> tuple[Ints, Floats] | None:
-    """Triangles under polylines (k, 3) that lie on a scan, and how these run there; None for none."""
+def rows_asked(fine: FineQuads, walls: Walls, rows: tuple[RowsHere, ...]) -> tuple[Floats, Floats]:
+    """(a,) how many rows each arc should have, as to the others, and (a,) how much that counts: arcs of rectangles in
+    which rows are asked for closer or wider by how much longer these would be then."""
+    ratio = np.zeros(len(walls.arcs))
+    for patch in walls.patches if rows else ():
+        places = fine.places[patch.points]
+        for grid, sides in ((places, (0, 2)), (places.transpose(1, 0, 2), (1, 3))):
+            steps = np.linalg.norm(np.diff(grid, axis=0), axis=-1)
+            middle = (grid[1:] + grid[:-1]) / 2
+            close = closer_at(middle.reshape(-1, 3), rows).reshape(steps.shape)
+            # along each line; those through the middle of a brush say as much as all together
+            lines = (steps * np.exp(close / 2)).sum(axis=0) / np.maximum(steps.sum(axis=0), 1e-300)
+            extreme = lines.max() if lines.max() * lines.min() > 1 else lines.min()
+            wanted = np.log((extreme + lines.mean()) / 2)
+            for arc in (arc for side in sides for arc, _ in patch.sides[side]):
+                ratio[arc] = max(ratio[arc], wanted, key=abs)
+    lengths = np.array([len(arc) - 1.0 for arc in walls.arcs])
+    return lengths * np.exp(ratio), 1 + BRUSHED * np.abs(ratio)
+
+
+def ways_held(proxy: Scan, guides: Guides, lines: Ints) -> Held | None:
+    """Triangles under curves and beside lines (e, 2), and how these run there; None for none."""
     edge = edge_length(proxy)
     triangles, ways = [], []
-    for curve in curves:
-        line = np.asarray(curve, dtype=float)
-        steps = np.linalg.norm(np.diff(line, axis=0), axis=1)
-        along = np.concatenate([[0.0], np.cumsum(steps)])
-        if along[-1] <= 0:
-            continue
-        at = np.linspace(0, along[-1], max(2, round(2 * along[-1] / edge)))
-        places = np.column_stack([np.interp(at, along, line[:, axis]) for axis in range(3)])
+    if len(lines):
+        # all triangles that touch a line, lest an irregular point comes to lie on it
+        for some, way in (fans_along(proxy, lines), sides_along(proxy, lines)):
+            triangles.append(some)
+            ways.append(way)
+    for places, _ in steps_along(guides.curves, edge / 2):
         closest = proxy.closest((places[1:] + places[:-1]) / 2)
         near = closest.distance < NEAR * edge
         triangles.append(closest.triangle[near])

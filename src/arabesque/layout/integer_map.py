@@ -12,6 +12,7 @@ from arabesque.arrays import Bools, Floats, Ints, unit
 from arabesque.errors import FitProblem
 from arabesque.layout.field import CrossField
 from arabesque.layout.seams import TURNED, Seams
+from arabesque.layout.sharp_lines import NO_LINES, line_nodes, line_sides
 from arabesque.layout.triangles import next_side, rim_sides, side_vectors
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
@@ -38,14 +39,16 @@ class IntegerMap:
     folded: int
 
 
-def integer_map(scan: Scan, field: CrossField, seams: Seams, size: Floats, progress: Progress = silent) -> IntegerMap:
-    """Coordinates whose gradients follow the field with rows (m,) ``size`` mm apart; over seams, at irregular points
-    and along rims they fit whole numbers, rounded one by one, the most certain first.
+def integer_map(
+    scan: Scan, field: CrossField, seams: Seams, size: Floats, lines: Ints = NO_LINES, progress: Progress = silent
+) -> IntegerMap:
+    """Coordinates whose gradients follow the field with rows (m,) ``size`` mm apart; over seams, at irregular points,
+    along rims and lines (e, 2) they fit whole numbers, rounded one by one, the most certain first.
 
     Bommes, Zimmer and Kobbelt, "Mixed-integer quadrangulation", SIGGRAPH 2009; stiffening: section 6 there. Some
     triangles may stay turned over: few of these do no harm. Raises MapProblem where seams and rims contradict.
     """
-    equations = _Equations(scan, field, seams)
+    equations = _Equations(scan, field, seams, lines)
     basis, whole = equations.reduced()
     energy = _Energy(scan, seams, size, equations.count)
     weight = np.ones(len(size))
@@ -71,27 +74,28 @@ def integer_map(scan: Scan, field: CrossField, seams: Seams, size: Floats, progr
 
 
 class _Equations:
-    """What the coordinates have to fulfil: seams, rims and irregular points."""
+    """What the coordinates have to fulfil: seams, rims, lines and irregular points."""
 
-    def __init__(self, scan: Scan, field: CrossField, seams: Seams) -> None:
+    def __init__(self, scan: Scan, field: CrossField, seams: Seams, lines: Ints) -> None:
         self._seams = seams
         self.edges, self.turns = seams.edges.copy(), seams.turns.copy()
         n = 2 * seams.count
         self._whole: set[int] = set()
         corner = seams.corner.ravel()
         points = scan.triangles.ravel()
-        special = np.flatnonzero(field.index[points] != 0)
+        held = (field.index != 0) | line_nodes(scan.points, lines, len(scan.points))
+        special = np.flatnonzero(held[points])
         for group in np.unique(corner[special]).tolist():
             self._whole |= {2 * group, 2 * group + 1}
         self._same: list[tuple[int, int]] = []
-        self._rims(scan)
+        self._along(scan, np.union1d(rim_sides(scan), np.flatnonzero(line_sides(scan, lines))))
         # a chain of cut edges shares a shift
         self.shift_of = n + self._chains(scan, field)
         self.count = int(self.shift_of.max(initial=n - 1)) + 1
         self._whole |= set(range(n, self.count))
 
-    def _rims(self, scan: Scan) -> None:
-        rim = rim_sides(scan)
+    def _along(self, scan: Scan, rim: Ints) -> None:
+        """Along sides one coordinate stays, at a whole number."""
         corner = self._seams.corner.ravel()
         ends = next_side(rim)
         along = side_vectors(scan)[rim]

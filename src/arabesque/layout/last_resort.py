@@ -10,7 +10,8 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
 from arabesque.layout.integer_map import MapProblem
 from arabesque.layout.proxy import euler_number, without_ears
-from arabesque.mending import even_triangles
+from arabesque.layout.sharp_lines import NO_LINES
+from arabesque.mending import even_along
 from arabesque.scan import Scan, examine
 
 LONGEST = 0.2
@@ -31,7 +32,7 @@ def last_resort(proxy: Scan, count: int, plane: Plane | None = None) -> Cage:
     for finer in FINER:
         edge = min(finer * float(wanted), LONGEST * proxy.diagonal)
         try:
-            mesh = without_ears(even_triangles(proxy, edge, keep_sharp=False))
+            mesh = without_ears(even_along(proxy, edge, NO_LINES)[0])
         except ArabesqueError:
             continue
         if euler_number(mesh) == euler_number(proxy) and examine(mesh).sound and not _flat_in(mesh, plane):

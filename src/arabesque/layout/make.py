@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -17,14 +18,17 @@ from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.fitting import CageFit, CageSettings, fit_cage
 from arabesque.geometry import Plane
 from arabesque.layout.coarse import coarse_quads
-from arabesque.layout.ground import FEWEST, MOST, Detail, Ground, form_of, ground_of
+from arabesque.layout.ground import FEWEST, MOST, NO_GUIDES, Detail, Ground, form_of, ground_of
+from arabesque.layout.guides import Guides, closer_at
 from arabesque.layout.integer_map import MapProblem
 from arabesque.layout.last_resort import last_resort
+from arabesque.layout.meeting import Border, meetings, pinned, put_on, rows_given
+from arabesque.layout.part import Part, largest_piece
 from arabesque.layout.proxy import proxy_of
 from arabesque.layout.quantise import quantised
 from arabesque.layout.start import started
 from arabesque.progress import Progress, part, silent
-from arabesque.scan import Scan
+from arabesque.scan import Scan, rims
 
 LEAST_QUADS = 6
 MOST_QUADS = 20_000
@@ -36,8 +40,13 @@ MORE_TRIES, MORE = 4, 1.3
 FIRST_COUNT = 150
 SEATED = 0.6
 """Of a quad's side: points of a half that lie so near the plane and on the border are put on it."""
-FOLD = -0.1
-"""Cosine between the surface's normal and the scan's from which on the surface is folded."""
+FOLD = -0.3
+"""Cosine between the surface's normal and the scan's from which on the surface is folded: beside a sharp edge of the scan it
+is about 0."""
+PULL = 1.5
+"""How far rows are drawn together where more quads are asked for: found on a ball and a sheet."""
+BESIDE = 0.5
+"""Of a quad's side: borders and sharp edges so near a line are drawn to it."""
 OVER = 4
 """Places along a side of a face at which the surface is looked at for folds."""
 
@@ -47,8 +56,8 @@ class Wishes:
     """What a layout is to be.
 
     quads: how many; or tolerance, mm: as few as keep it. With both, the count is kept and the tolerance is what the fit
-    aims at. plane: both sides of it alike. close: openings inside are gone over. curves: (k, 3) polylines on the scan
-    that rows run along.
+    aims at. plane: both sides of it alike. close: openings inside are gone over. part: what of the scan is laid out.
+    guides: what rows follow beside the form. meet: borders of other cages that its own are to be one with.
     """
 
     quads: int | None = None
@@ -56,7 +65,9 @@ class Wishes:
     detail: Detail = Detail.BALANCED
     plane: Plane | None = None
     close: bool = False
-    curves: tuple[Floats, ...] = ()
+    part: Part | None = None
+    guides: Guides = NO_GUIDES
+    meet: tuple[Border, ...] = ()
 
     def checked(self) -> Wishes:
         """Itself; raises ArabesqueError for what cannot be."""
@@ -76,7 +87,7 @@ class Layout:
     """A cage that was laid out, how it stands to the scan, and what was not reached.
 
     ground: for another count on the same rows; None when there are none. folds: how many places of the surface look
-    against the scan. seconds: of each stage. lacking: in words; empty when all was reached.
+    against the scan. left_out: which share of the scan's area is not laid out. seconds: of each stage. lacking: in words; empty when all was reached.
     """
 
     cage: Cage
@@ -84,6 +95,7 @@ class Layout:
     wishes: Wishes
     ground: Ground | None
     folds: int
+    left_out: float
     seconds: dict[str, float]
     lacking: tuple[str, ...]
 
@@ -110,6 +122,7 @@ class Layout:
             "surface_folds": self.folds,
             "watertight": not quads.borders(),
             "symmetric_error": None if plane is None else symmetric_error(self.cage, plane),
+            "left_out": self.left_out,
             "detail": self.wishes.detail.value,
             "lacking": list(self.lacking),
             "tries": None if self.ground is None else self.ground.tries,
@@ -133,17 +146,37 @@ def symmetric_error(cage: Cage, plane: Plane) -> float:
 
 
 def lay_out(scan: Scan, wishes: Wishes, ground: Ground | None = None, progress: Progress = silent) -> Layout:
-    """Lay a cage over a whole scan, or over the piece that is largest.
+    """Lay a cage over a whole scan, or over a part of it; of several pieces over the largest.
 
-    ground: of an earlier layout with the same detail, plane, closing and curves, which saves half of the time. Raises
-    MapProblem, FitProblem or CageProblem with what stood against it.
+    ground: of an earlier layout of the same scan with the same detail, plane, closing, part and guides, which saves
+    half of the time. Raises MapProblem, FitProblem or CageProblem with what stood against it.
     """
     wishes = wishes.checked()
+    if wishes.tolerance is None:
+        made = _laid_out(scan, replace(wishes, tolerance=USUAL * scan.diagonal), ground, progress)
+        return replace(made, wishes=wishes)
+    return _laid_out(scan, wishes, ground, progress)
+
+
+def _taken(scan: Scan, wishes: Wishes) -> Scan:
+    """What of a scan is laid out."""
+    if wishes.part is None:
+        return largest_piece(scan)
+    return largest_piece(wishes.part.of(scan, wishes.plane), wishes.part.place)
+
+
+def _laid_out(whole: Scan, wishes: Wishes, ground: Ground | None, progress: Progress) -> Layout:
+    scan = _taken(whole, wishes) if ground is None else ground.scan
+    own, all_of_it = (float(np.linalg.norm(one.area_vectors, axis=1).sum()) for one in (scan, whole))
+    return replace(_of_scan(scan, wishes, ground, progress), left_out=max(0.0, 1 - own / all_of_it))
+
+
+def _of_scan(scan: Scan, wishes: Wishes, ground: Ground | None, progress: Progress) -> Layout:
     fresh = ground is None
     if ground is None:
         began = time.monotonic()
         try:
-            ground = ground_of(scan, wishes.detail, wishes.plane, wishes.close, wishes.curves, part(progress, 0.0, 0.4))
+            ground = ground_of(scan, wishes.detail, wishes.plane, wishes.close, wishes.guides, part(progress, 0.0, 0.4))
         except MapProblem as problem:
             spent = {"tries": time.monotonic() - began}
             return _by_triangles(scan, wishes, problem, spent, part(progress, 0.4, 1.0))
@@ -212,9 +245,11 @@ def _for_count(
 ) -> Layout:
     began = time.monotonic()
     plane = wishes.plane
-    rows = quantised(ground.walls, round(count / 2) if plane is not None else count, part(progress, 0.0, 0.3))
+    met = meetings(ground.fine, ground.walls, wishes.meet)
+    wanted = round(count / 2) if plane is not None else count
+    rows = quantised(ground.walls, wanted, ground.asked, rows_given(met), part(progress, 0.0, 0.3))
     coarse = coarse_quads(ground.fine, ground.walls, rows)
-    cage = started(ground.fine, ground.walls, coarse)
+    cage = put_on(started(ground.fine, ground.walls, coarse), coarse, met)
     if plane is not None:
         cage = _whole(cage, coarse.cage, plane)
     _check_net(cage)
@@ -226,12 +261,30 @@ def _fitted(
     scan: Scan, wishes: Wishes, cage: Cage, ground: Ground | None, spent: dict[str, float], progress: Progress
 ) -> Layout:
     began = time.monotonic()
-    tolerance = wishes.tolerance or USUAL * scan.diagonal
-    settings = CageSettings(tolerance, plane=wishes.plane, placed=True)
-    fit = fit_cage(cage, scan, settings, part(progress, 0.0, 0.95))
+    assert wishes.tolerance is not None
+    area = float(np.linalg.norm(scan.area_vectors, axis=1).sum())
+    lines = [] if wishes.part is None else [scan.points[np.append(ring, ring[0])] for ring in rims(scan)]
+    settings = CageSettings(
+        wishes.tolerance,
+        plane=wishes.plane,
+        lines=[*wishes.guides.sharp, *lines],
+        reach=BESIDE * float(np.sqrt(area / cage.count)),
+        pinned=pinned(cage, wishes.meet),
+        placed=True,
+        spacing=_spacing(wishes.guides),
+    )
+    if settings.spacing is not None:
+        # a calm fit first, in which rows slide to where they are wanted
+        cage = fit_cage(cage, scan, replace(settings, balance=0.0), part(progress, 0.0, 0.3)).cage
+    fit = fit_cage(cage, scan, settings, part(progress, 0.3, 0.95))
     folds = surface_folds(fit.cage, scan)
     progress(1.0, "Laid out")
-    return Layout(fit.cage, fit, wishes, ground, folds, _with_stage(spent, "fit", began), _lacking(fit, folds, wishes))
+    lacking = _lacking(fit, folds, wishes)
+    return Layout(fit.cage, fit, wishes, ground, folds, 0.0, _with_stage(spent, "fit", began), lacking)
+
+
+def _spacing(guides: Guides) -> Callable[[Floats], Floats] | None:
+    return (lambda places: np.exp(-PULL * closer_at(places, guides.rows))) if guides.rows else None
 
 
 def _with_stage(spent: dict[str, float], stage: str, began: float) -> dict[str, float]:

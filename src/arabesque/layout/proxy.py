@@ -2,25 +2,37 @@
 
 from __future__ import annotations
 
-import numpy as np
-from scipy.sparse.csgraph import connected_components
+from collections.abc import Sequence
 
-from arabesque.arrays import Ints
+import numpy as np
+
+from arabesque.arrays import Floats, Ints
 from arabesque.errors import ArabesqueError
+from arabesque.layout.part import largest_piece
 from arabesque.layout.rim_lines import with_calm_rims
 from arabesque.layout.seams import joined_corners
-from arabesque.mending import even_triangles, reduce_triangles
+from arabesque.layout.sharp_lines import NO_LINES, drawn_in
+from arabesque.mending import even_along, reduce_triangles
 from arabesque.progress import Progress, part, silent
-from arabesque.scan import Scan, kept
+from arabesque.scan import Scan
 
 TRIANGLES = 16_000
 BEFORE = 2.5
 """So many times more triangles are left by the first, quick reduction."""
+DENSER = 0.7
+"""Of the length of edges: those among which lines are drawn."""
 
 
 def proxy_of(scan: Scan, count: int = TRIANGLES, progress: Progress = silent) -> Scan:
     """About ``count`` even triangles over the largest piece of a scan, with as many openings and handles as it has."""
-    largest = parted(_largest_piece(scan))
+    return proxy_along(scan, (), count, progress)[0]
+
+
+def proxy_along(
+    scan: Scan, lines: Sequence[Floats], count: int = TRIANGLES, progress: Progress = silent
+) -> tuple[Scan, Ints]:
+    """Such triangles with edges along polylines (k, 3) on the scan, and (e, 2) the points of these edges."""
+    largest = parted(largest_piece(scan))
     light = largest
     if len(largest.triangles) > BEFORE * count:
         try:
@@ -31,8 +43,12 @@ def proxy_of(scan: Scan, count: int = TRIANGLES, progress: Progress = silent) ->
             light = largest
     area = float(np.linalg.norm(light.area_vectors, axis=1).sum())
     edge = float(np.sqrt(4 / np.sqrt(3) * area / count))
-    made = even_triangles(light, edge, part(progress, 0.4, 1.0), keep_sharp=False)
-    return with_calm_rims(without_ears(made))
+    pairs = NO_LINES
+    if lines:
+        # a reduced mesh may have no points beside a line
+        light, pairs = drawn_in(even_along(light, DENSER * edge, NO_LINES, part(progress, 0.4, 0.6))[0], lines)
+    made, pairs = even_along(light, edge, pairs, part(progress, 0.6 if lines else 0.4, 1.0))
+    return with_calm_rims(without_ears(made)), pairs
 
 
 def euler_number(scan: Scan) -> int:
@@ -69,11 +85,3 @@ def parted(scan: Scan) -> Scan:
     points = np.empty((count, 3))
     points[corner.ravel()] = scan.points[scan.triangles.ravel()]
     return Scan(points, corner)
-
-
-def _largest_piece(scan: Scan) -> Scan:
-    count, piece = connected_components(scan.triangle_graph, directed=False)
-    if count == 1:
-        return scan
-    areas = np.bincount(piece, np.linalg.norm(scan.area_vectors, axis=1))
-    return kept(scan, piece == int(areas.argmax()))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import coo_array, csr_array
@@ -13,24 +15,32 @@ from arabesque.layout.walls import Walls
 from arabesque.progress import Progress, silent
 
 SECONDS, GAP = 1.0, 0.05
-CLOSE_BY = 2.5
+CLOSE_BY = (2.5, 8.0, np.inf)
 TRIES, UNEVEN_TRIES, UNEVEN = 6, 8, 0.25
 CLOSE = 0.04
 """So near to the wanted count a layout is taken at once."""
 CUTS = 25
 
 
-def quantised(walls: Walls, wanted: int, progress: Progress = silent) -> Ints:
+Fixed = Sequence[tuple[list[int], int]]
+"""Arcs, and how many rows they have together."""
+
+
+def quantised(
+    walls: Walls, wanted: int, asked: tuple[Floats, Floats], fixed: Fixed = (), progress: Progress = silent
+) -> Ints:
     """(a,) how many quads follow each other along each arc, so that opposite sides of all rectangles agree and about
-    ``wanted`` quads arise; irregular points never fall together.
+    ``wanted`` quads arise; irregular points never fall together, and some arcs have so many rows together.
+
+    asked: (a,) how long each arc is in rows that are close everywhere as they are wanted, and (a,) how much it counts.
 
     A linear program over whole numbers: Campen, Bommes and Kobbelt, "Quantized global parametrization", ACM TOG 34,
     2015. Its scale is changed until the count is met. Raises FitProblem when nothing fits.
     """
-    lengths = np.array([len(arc) - 1 for arc in walls.arcs], dtype=float)
-    program = _Program(walls)
+    lengths, weight = asked
+    program = _Program(walls, weight, fixed)
     fine = sum((len(p.points) - 1) * (p.points.shape[1] - 1) for p in walls.patches)
-    scale = np.sqrt(wanted / fine)
+    first = scale = float(np.sqrt(wanted / fine) * sum(len(arc) - 1 for arc in walls.arcs) / lengths.sum())
     best: tuple[float, Ints] | None = None
     low, high = 0.0, np.inf
     rng = np.random.default_rng(0)
@@ -54,7 +64,7 @@ def quantised(walls: Walls, wanted: int, progress: Progress = silent) -> Ints:
         scale = aimed if low < aimed < high else (low + high) / 2 if np.isfinite(high) else 1.3 * low
         if number >= TRIES - 1:
             low, high = 0.0, np.inf
-            scale = np.sqrt(wanted / fine)
+            scale = first
     if best is None:
         raise FitProblem("No whole numbers of rows fit this layout", "Ask for more quads, or a calmer layout")
     return best[1]
@@ -68,7 +78,7 @@ def quad_count(walls: Walls, rows: Ints) -> int:
 class _Program:
     """The equations of the rectangles, and cuts that keep irregular points apart."""
 
-    def __init__(self, walls: Walls) -> None:
+    def __init__(self, walls: Walls, weight: Floats, fixed: Fixed) -> None:
         self._walls = walls
         n = len(walls.arcs)
         rows, columns, values = [], [], []
@@ -83,6 +93,7 @@ class _Program:
                 number += 1
         self._alike = csr_array(coo_array((values, (rows, columns)), shape=(number, 3 * n)))
         self._cuts: list[tuple[list[int], int]] = []
+        self._fixed, self._weight = list(fixed), weight
         self._least = np.zeros(n)
         ends = [(int(arc[0]), int(arc[-1])) for arc in walls.arcs]
         for k, (a, b) in enumerate(ends):
@@ -92,7 +103,7 @@ class _Program:
 
     def solved(self, wanted: Floats) -> Ints | None:
         n = len(wanted)
-        cost = np.concatenate([np.zeros(n), np.ones(n), 2 * np.ones(n)])
+        cost = np.concatenate([np.zeros(n), self._weight, 2 * self._weight])
         one = np.ones(n)
         at = np.arange(n)
         # d1 >= |l - w|, d2 >= |l - w| - 1
@@ -109,13 +120,15 @@ class _Program:
             limits = [
                 LinearConstraint(self._alike, 0.0, 0.0), LinearConstraint(near, np.concatenate(low), np.inf)
             ]  # fmt: skip
-            if self._cuts:
-                r = np.repeat(np.arange(len(self._cuts)), [len(cut) for cut, _ in self._cuts])
-                c = np.concatenate([cut for cut, _ in self._cuts])
-                apart = coo_array((np.ones(len(c)), (r, c)), shape=(len(self._cuts), 3 * n))
-                limits.append(LinearConstraint(csr_array(apart), np.array([least for _, least in self._cuts]), np.inf))
+            for told, most in ((self._cuts, np.inf), (self._fixed, 0.0)):
+                if told:
+                    r = np.repeat(np.arange(len(told)), [len(arcs) for arcs, _ in told])
+                    c = np.concatenate([arcs for arcs, _ in told])
+                    sums = coo_array((np.ones(len(c)), (r, c)), shape=(len(told), 3 * n))
+                    least = np.array([rows for _, rows in told], dtype=float)
+                    limits.append(LinearConstraint(csr_array(sums), least, least + most))
             found = None
-            for reach in (CLOSE_BY, np.inf):
+            for reach in CLOSE_BY:
                 # few values each are searched far more quickly
                 low_rows = np.maximum(self._least, np.floor(wanted - reach))
                 high_rows = np.maximum(np.ceil(wanted + reach), low_rows)

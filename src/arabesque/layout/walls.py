@@ -31,18 +31,21 @@ class Patch:
 
 @dataclass(frozen=True, eq=False)
 class Walls:
-    """arcs: fine points along each, from node to node. patches. special: (n,) fine points that are irregular, or
-    corners of a rim. rim: (n,) points on a rim. on_rim: of each arc, whether it is one."""
+    """arcs: fine points along each, from node to node. patches. special: (n,) fine points that are irregular, corners
+    of a rim, or where a line ends or turns. rim: (n,) points on a rim or a line. on_rim: of each arc, whether it is
+    one; sharp: whether it is a line. turns: (n,) points where lines turn."""
 
     arcs: list[Ints]
     patches: list[Patch]
     special: Bools
     rim: Bools
     on_rim: list[bool]
+    sharp: list[bool]
+    turns: Bools
 
 
-def find_walls(fine: FineQuads) -> Walls:
-    """The rectangles that traces part a fine mesh into.
+def find_walls(fine: FineQuads, lines: Bools | None = None) -> Walls:
+    """The rectangles that traces, and lines, part a fine mesh into. lines: (4 q,) half-edges inside that lie on them.
 
     Eppstein, Goodrich, Kim and Tamstorf, "Motorcycle graphs: canonical quad mesh partitioning", CGF 27, 2008. Where a
     part is no rectangle, one more trace is sent into it.
@@ -52,10 +55,13 @@ def find_walls(fine: FineQuads) -> Walls:
     if not special.any() and not rim.any():
         special[0] = True  # a ring without irregular points: two loops through any point
     starts = fine.faces.ravel()
+    lines = np.zeros(len(twins), dtype=bool) if lines is None else lines
+    on_line, turns = _on_lines(fine, lines)
+    special |= turns | on_line & (np.bincount(starts[lines], minlength=len(special)) != 2) & ~rim
     # a corner of a rim sends nothing: both its edges are walls already
     begin = np.flatnonzero(special[starts] & (twins >= 0))
-    walls = twins < 0
-    met = special | rim
+    walls = (twins < 0) | lines
+    met = special | rim | on_line
     traced(begin, twins, starts, walls, met)
     for _ in range(MOST_TRACES):
         label = _parts(walls, twins)
@@ -71,7 +77,27 @@ def find_walls(fine: FineQuads) -> Walls:
         traced(into[:1], twins, starts, walls, met)
     else:
         raise MapProblem("The rows of the layout do not part the scan into rectangles", "Ask for a calmer layout")
-    return _walls(fine, walls, special, [_points(fine, grid) for grid in grids if grid is not None])
+    rectangles = [_points(fine, grid) for grid in grids if grid is not None]
+    return _walls(fine, walls, (special, on_line, turns), lines, rectangles)
+
+
+def _on_lines(fine: FineQuads, lines: Bools) -> tuple[Bools, Bools]:
+    """(n,) points on lines, and those inside at which a line does not go straight on to the opposite edge."""
+    starts, twins = fine.faces.ravel(), fine.twins
+    on = np.zeros(len(fine.places), dtype=bool)
+    turns = on.copy()
+    half = np.flatnonzero(lines)
+    on[starts[half]] = True
+    # straight on through a point of four quads: the next edge of the quad, over it, and the next again
+    before = half - half % 4 + (half + 3) % 4
+    beyond = twins[before]
+    straight = np.zeros(len(half), dtype=bool)
+    inner = np.flatnonzero(beyond >= 0)
+    opposite = beyond[inner] - beyond[inner] % 4 + (beyond[inner] + 3) % 4
+    straight[inner] = (twins[opposite] >= 0) & lines[opposite]
+    count = np.bincount(starts[half], minlength=len(on))
+    turns[starts[half[~straight]]] = True
+    return on, turns & (count == 2) & ~fine.rim
 
 
 @njit(cache=True, nogil=True)
@@ -150,7 +176,10 @@ def _rectangle(part: Ints, twins: Ints, walls: Bools) -> Ints | None:
     return grid
 
 
-def _walls(fine: FineQuads, walls: Bools, special: Bools, rectangles: list[Ints]) -> Walls:
+def _walls(
+    fine: FineQuads, walls: Bools, marks: tuple[Bools, Bools, Bools], lines: Bools, rectangles: list[Ints]
+) -> Walls:
+    special, on_line, turns = marks
     twins, starts = fine.twins, fine.faces.ravel()
     ends = np.roll(fine.faces, -1, axis=1).ravel()
     half = np.flatnonzero(walls & ((twins < 0) | (np.arange(len(twins)) < twins)))
@@ -166,6 +195,7 @@ def _walls(fine: FineQuads, walls: Bools, special: Bools, rectangles: list[Ints]
     of_edge: dict[tuple[int, int], int] = {}
     used: set[int] = set()
     on_rim: list[bool] = []
+    sharp: list[bool] = []
     for point in np.flatnonzero(node & (degree > 0)).tolist():
         for h in at[point]:
             if h in used:
@@ -179,13 +209,14 @@ def _walls(fine: FineQuads, walls: Bools, special: Bools, rectangles: list[Ints]
                 if node[after]:
                     break
                 h = next(k for k in at[after] if k != h)
-            on_rim.append(bool(twins[h] < 0))
+            sharp.append(bool(lines[h]))
+            on_rim.append(bool(twins[h] < 0 or lines[h]))
             arcs.append(np.array(path))
     patches = []
     for points in rectangles:
-        lines = (points[:, 0], points[-1], points[:, -1], points[0])
-        patches.append(Patch(points, tuple(_arcs_along(line, arcs, of_edge) for line in lines)))
-    return Walls(arcs, patches, special, fine.rim, on_rim)
+        sides = (points[:, 0], points[-1], points[:, -1], points[0])
+        patches.append(Patch(points, tuple(_arcs_along(side, arcs, of_edge) for side in sides)))
+    return Walls(arcs, patches, special, fine.rim | on_line, on_rim, sharp, turns)
 
 
 def _points(fine: FineQuads, grid: Ints) -> Ints:

@@ -3,14 +3,16 @@
 from arabesque.mending.calming import Calmed, calm
 from arabesque.mending.cutting import (
     Halves,
+    border_share,
     cut_by_box,
     cut_by_outline,
     cut_by_plane,
     cut_by_region,
     merged,
+    split,
     within,
 )
-from arabesque.mending.even import even_triangles
+from arabesque.mending.even import even_along, even_triangles
 from arabesque.mending.filling import Fill, Filled, fill
 from arabesque.mending.halves import HalfState
 from arabesque.mending.healing import heal, remove
@@ -33,12 +35,14 @@ __all__ = [
     "Side",
     "Symmetric",
     "Tidied",
+    "border_share",
     "calm",
     "cut_by_box",
     "cut_by_outline",
     "cut_by_plane",
     "cut_by_region",
     "distance_between",
+    "even_along",
     "even_triangles",
     "fill",
     "grown",
@@ -54,6 +58,7 @@ __all__ = [
     "reduce_triangles",
     "remove",
     "shrunk",
+    "split",
     "spread",
     "tidy",
     "turned_over",

@@ -101,6 +101,11 @@ def cut_by_region(scan: Scan, mask: Bools, rounds: int = 6, progress: Progress =
     """Cut along the border of a region (m,) of triangles, its stair-steps smoothed over ``rounds`` rings of points."""
     if not mask.any() or mask.all():
         raise ArabesqueError("The marked region has no border", "Mark a part of the scan, not all and not nothing")
+    return split(scan, border_share(scan, mask, rounds, progress) - 0.5)
+
+
+def border_share(scan: Scan, mask: Bools, rounds: int, progress: Progress = silent) -> Floats:
+    """(n,) which share of the triangles round a point is of a region (m,), evened over ``rounds`` rings of points."""
     corners = scan.triangles.T.ravel()
     n = len(scan.points)
     share = np.bincount(corners, np.tile(mask, 3), n) / np.maximum(np.bincount(corners, minlength=n), 1)
@@ -108,7 +113,7 @@ def cut_by_region(scan: Scan, mask: Bools, rounds: int = 6, progress: Progress =
     for number in range(rounds):
         progress(number / (rounds + 1), "Smoothing the border")
         share = (share + scan.adjacency @ share / counts) / 2
-    return split(scan, share - 0.5)
+    return share
 
 
 def merged(scans: list[Scan]) -> Scan:

@@ -28,12 +28,8 @@ class HalfEdges(NamedTuple):
     kind: Ints
 
 
-def even_triangles(
-    scan: Scan, edge: float, progress: Progress = silent, rounds: int = ROUNDS, keep_sharp: bool = True
-) -> Scan:
+def even_triangles(scan: Scan, edge: float, progress: Progress = silent, rounds: int = ROUNDS) -> Scan:
     """The same shape in even triangles with edges of about ``edge`` mm; rims and sharp edges stay.
-
-    keep_sharp: False for triangles that are even everywhere, over sharp edges and corners of rims too.
 
     Botsch and Kobbelt, "A remeshing approach to multiresolution modeling",
     SGP 2004, section 4: split long edges, drop short ones, flip towards six
@@ -41,6 +37,18 @@ def even_triangles(
 
     Raises ArabesqueError for a length that makes no sense for this scan.
     """
+    return _evened(scan, edge, None, progress, rounds)[0]
+
+
+def even_along(scan: Scan, edge: float, lines: Ints, progress: Progress = silent) -> tuple[Scan, Ints]:
+    """Even triangles, over sharp edges and corners of rims too, with edges along lines: (k, 2) pairs of points.
+
+    Also returns (l, 2) pairs of the new points along these lines. Raises ArabesqueError as ``even_triangles``.
+    """
+    return _evened(scan, edge, lines, progress, ROUNDS)
+
+
+def _evened(scan: Scan, edge: float, lines: Ints | None, progress: Progress, rounds: int) -> tuple[Scan, Ints]:
     area = float(np.linalg.norm(scan.area_vectors, axis=1).sum())
     if not 0 < edge < scan.diagonal / 4:
         raise ArabesqueError(
@@ -52,11 +60,9 @@ def even_triangles(
         raise ArabesqueError(f"Edges of {edge:g} mm would make {expected:.2g} triangles", "Choose a longer edge")
     progress(0.02, "Finding sharp edges")
     mesh = _half_edges(scan, round(1.6 * expected))
-    if not keep_sharp:
-        mesh.sharp[:] = False
-        mesh.kind[:] = kernel.SMOOTH
-        mesh.kind[scan.border_edges.ravel()] = kernel.LINE
-    lines = _Lines(mesh, scan)
+    if lines is not None:
+        _keep_only(mesh, scan, lines)
+    original = _Lines(mesh, scan)
     moved = np.empty_like(mesh.P)
     points, triangles = len(scan.points), len(scan.triangles)
     for number in range(rounds):
@@ -71,14 +77,34 @@ def even_triangles(
         kernel.smooth_along(mesh.P, mesh.V, mesh.twin, mesh.out, mesh.sharp, mesh.kind, points, moved)
         progress(at + 0.5 / rounds, f"Evening the triangles, round {number + 1} of {rounds}")
         mesh, moved, points, triangles = _tidied(mesh, moved, points, triangles)
-        _onto(scan, lines, mesh, points)
+        _onto(scan, original, mesh, points)
     # points that the way back to the original brought together
     kernel.collapse_short(mesh.P, mesh.V, mesh.twin, mesh.out, mesh.sharp, mesh.kind, triangles, edge / 10, 2 * edge)
     kernel.flip_flat(mesh.P, mesh.V, mesh.twin, mesh.out, mesh.sharp, triangles, edge / 50)
     faces = mesh.V[: 3 * triangles].reshape(-1, 3)
-    faces = faces[faces[:, 0] >= 0]
+    alive = faces[:, 0] >= 0
+    sharp = mesh.sharp[: 3 * triangles].reshape(-1, 3)[alive]
+    made = Scan(*compact(mesh.P[:points], faces[alive]))
     progress(1.0, "Evened")
-    return Scan(*compact(mesh.P[:points], faces))
+    ends = np.stack([made.triangles, np.roll(made.triangles, -1, axis=1)], axis=-1)[sharp]
+    return made, np.unique(np.sort(ends, axis=1), axis=0)
+
+
+def _keep_only(mesh: HalfEdges, scan: Scan, lines: Ints) -> None:
+    """Rims and some lines, given by pairs of points, are what stays; where lines end, meet or turn they have corners."""
+    n, m = len(scan.points), scan.triangles.size
+    mesh.kind[:] = kernel.SMOOTH
+    mesh.kind[scan.border_edges.ravel()] = kernel.LINE
+    starts, ends = scan.triangles.ravel(), np.roll(scan.triangles, -1, axis=1).ravel()
+    keys = np.minimum(starts, ends) * n + np.maximum(starts, ends)
+    pairs = np.sort(lines.reshape(-1, 2), axis=1)
+    mesh.sharp[:] = False
+    mesh.sharp[:m] = np.isin(keys, pairs[:, 0] * n + pairs[:, 1]) & (mesh.twin[:m] >= 0)
+    count = np.bincount(pairs.ravel(), minlength=n)
+    on_rim = mesh.kind[:n] == kernel.LINE
+    corner = (count > 0) & ((count != 2) | on_rim | _bent(scan.points, pairs[:, 0], pairs[:, 1], n))
+    mesh.kind[:n][count > 0] = kernel.LINE
+    mesh.kind[:n][corner] = kernel.CORNER
 
 
 def _half_edges(scan: Scan, room: int) -> HalfEdges:
