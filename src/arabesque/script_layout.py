@@ -6,11 +6,12 @@ from collections.abc import Sequence
 
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
-from arabesque.layout import Detail, Layout
+from arabesque.layout import Aim, Detail, Guides, Improved, Layout, improved
 from arabesque.model import Change, edits
 from arabesque.model.rebuild import given, ingredients
 from arabesque.reading import find_symmetry_plane
-from arabesque.recipes import LayoutOfScan
+from arabesque.recipes import LayoutOfScan, Taken
+from arabesque.recipes.layout_of_scan import NO_GUIDES
 from arabesque.script_base import AnyItem, Lends
 
 
@@ -27,13 +28,20 @@ class Layouts(Lends):
         detail: str = "balanced",
         close: bool = False,
         along: Sequence[AnyItem] = (),
+        sharp: Sequence[AnyItem] = (),
+        inside: Sequence[AnyItem] = (),
+        beside: Sequence[AnyItem] = (),
+        guides: Guides = NO_GUIDES,
     ) -> AnyItem:
         """A cage of about ``quads`` faces over the reference scan, or of as few as keep the tolerance.
 
         tolerance: mm, the project's from then on. symmetric: "x", "y" or "z", alike on both sides of that plane
         through 0, or "auto", of the scan's own plane; it is the project's twin plane from then on. detail: "calm",
         "balanced" or "faithful", how much small forms count. close: go over openings inside, too. along: curves on the
-        scan that rows run along. The layout follows all of these until it is edited. How it came out: ``layout_of``.
+        scan that rows run along. sharp: curves on which edges lie, and are sharp. inside: closed curves; only what they
+        enclose is laid out. beside: cages whose borders are met, point by point; without ``inside`` what they do not
+        cover is laid out. guides: strokes, places of irregular points, brushed rows. The layout follows all of these
+        until it is edited. How it came out: ``layout_of``.
         """
         if detail not in {known.value for known in Detail}:
             raise ArabesqueError(f"'{detail}' is no detail", "Give calm, balanced or faithful")
@@ -42,8 +50,11 @@ class Layouts(Lends):
             self.tolerance = tolerance
         if plane is not None:
             self._do(Change("twin plane set", self.document.with_plane(plane)))
-        curves = tuple(self.item(item.id).id for item in along)
-        recipe = LayoutOfScan(quads or 0, Detail(detail), plane is not None, close, curves)
+        curves, edges, rings, cages = (
+            tuple(self.item(item.id).id for item in items) for items in (along, sharp, inside, beside)
+        )
+        taken = Taken(inside=rings, free=bool(cages) and not rings)
+        recipe = LayoutOfScan(quads or 0, Detail(detail), plane is not None, close, curves, edges, taken, cages, guides)
         document = self.document
         made = recipe.lay(given(document, recipe), None, self._progress)
         adds = edits.items.derived if plane is None else edits.cages.laid_out
@@ -54,6 +65,21 @@ class Layouts(Lends):
         assert change.select is not None
         self._layouts[change.select] = made
         return self.item(change.select)
+
+    def improve(self, item: AnyItem, aim: str, most: int = 1) -> Improved:
+        """A cage with up to ``most`` strips put in or taken out, fitted to the reference scan.
+
+        aim: "closer" puts strips through the faces that fail the tolerance, "lighter" takes out what is not needed for
+        it, "calmer" what leaves fewer irregular points. A cage that is alike on both sides stays so.
+        """
+        if aim not in {known.value for known in Aim}:
+            raise ArabesqueError(f"'{aim}' is no aim", "Give closer, lighter or calmer")
+        document = self.document
+        known = document[item.id]
+        plane = document.plane_of(known) if edits.cages.is_tied(known) else None
+        made = improved(known.shape, self.scan, Aim(aim), document.tolerance, plane, most, self._progress)
+        self._do(edits.items.reshaped(document, known, made.words, made.cage))
+        return made
 
     def layout_of(self, item: AnyItem) -> Layout:
         """How a layout came out."""

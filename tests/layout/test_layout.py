@@ -15,7 +15,7 @@ from arabesque.cages.symmetry import is_symmetric
 from arabesque.cli import main
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
-from arabesque.layout import Detail, MapProblem, Wishes, ground_of, lay_out
+from arabesque.layout import Detail, Guides, MapProblem, Wishes, ground_of, lay_out
 from arabesque.layout.field import cross_field
 from arabesque.layout.last_resort import last_resort, split_in_quads
 from arabesque.layout.proxy import euler_number, proxy_of
@@ -152,7 +152,7 @@ class LayoutTest(unittest.TestCase):
             lines.append(scan.closest(flat).points)
         ways = []
         for curves in ((), tuple(lines)):
-            made = lay_out(scan, Wishes(400, curves=curves))
+            made = lay_out(scan, Wishes(400, guides=Guides(curves=curves)))
             self.sound(made.cage, 1)
             quads, points = made.cage.quads, made.cage.limit
             edge = points[quads.edges[:, 1]] - points[quads.edges[:, 0]]

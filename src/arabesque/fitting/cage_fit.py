@@ -183,7 +183,9 @@ def _brought_near(work: _Fit, settings: CageSettings, leg: float, progress: Prog
         rank = crumpled, near > settings.tolerance, net.leg > UNEVEN, near
         if best is None or rank < best[0] or by_hand:
             best = rank, balance, work.cage
-        if crumpled and even is None and settings.placed and not by_hand and balance > 0:
+        if crumpled and even is None and settings.placed and not by_hand:
+            if balance <= 0:
+                break
             # more calmly from the start
             work.cage, balance = laid, max(balance - ahead, 0.0)
             continue

@@ -2,11 +2,11 @@
 
 from arabesque.layout.ground import Detail, Ground, ground_of
 from arabesque.layout.guides import Calm, Guides, Moved, RowsHere
-from arabesque.layout.improve import Aim, Improved, improved
+from arabesque.layout.improve import Aim, Improved, improved, worse_p99
 from arabesque.layout.integer_map import MapProblem
 from arabesque.layout.make import Layout, Wishes, lay_out, surface_folds, symmetric_error
 from arabesque.layout.meeting import Border, borders_of, uncovered
-from arabesque.layout.part import Part
+from arabesque.layout.part import Part, largest_piece
 
 __all__ = [
     "Aim",
@@ -25,8 +25,10 @@ __all__ = [
     "borders_of",
     "ground_of",
     "improved",
+    "largest_piece",
     "lay_out",
     "surface_folds",
     "symmetric_error",
     "uncovered",
+    "worse_p99",
 ]

@@ -64,13 +64,12 @@ def coarse_quads(fine: FineQuads, walls: Walls, rows: Ints) -> Coarse:
     lead = drawn.leads
     used, new = np.unique(lead[drawn.faces], return_inverse=True)
     along = [np.searchsorted(used, lead[points]) for points in drawn.along]
-    sharp = [np.column_stack([ids[:-1], ids[1:]])
-             for ids, line, number in zip(along, walls.sharp, rows.tolist(), strict=True) if line and number]  # fmt: skip
+    ways = [np.column_stack([ids[:-1], ids[1:]]) for ids, line in zip(along, walls.sharp, strict=True) if line]
+    sharp = np.concatenate(ways) if ways else np.empty((0, 2), dtype=np.int64)
+    # an arc without rows is a point
+    sharp = sharp[sharp[:, 0] != sharp[:, 1]]
     turns = [ids[k] for ids, arc in zip(along, walls.arcs, strict=True) for k in (0, -1) if walls.turns[arc[k]]]
-    quads = Quads(
-        new.reshape(-1, 4), np.concatenate(sharp) if sharp else np.empty((0, 2), np.int64),
-        np.unique(turns).astype(np.int64), len(used),
-    )  # fmt: skip
+    quads = Quads(new.reshape(-1, 4), sharp, np.unique(turns).astype(np.int64), len(used))
     # where several points became one, it lies in the middle of them
     total, number = np.zeros((drawn.count, 3)), np.zeros(drawn.count)
     for name, (k, spot) in drawn.at.items():

@@ -132,7 +132,8 @@ def form_of(scan: Scan, plane: Plane | None, close: bool, progress: Progress = s
 
 
 def _tried(
-    scan: Scan, proxy: Scan, lines: Ints, smooth: float, count: float, guides: Guides, seconds: dict[str, float], tries: int,
+    scan: Scan, proxy: Scan, lines: Ints, smooth: float, count: float, guides: Guides, seconds: dict[str, float],
+    tries: int,
     progress: Progress,
 ) -> Ground:  # fmt: skip
     clock = time.monotonic()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -18,7 +19,7 @@ SPREAD, FADE = 1.5, 2.5
 
 @dataclass(frozen=True, eq=False)
 class Moved:
-    """An irregular point goes to ``end`` (3,): the one nearest to ``start``, or the nearest of all where that is None."""
+    """An irregular point goes to ``end`` (3,): the one nearest to ``start``, or to that place where it is None."""
 
     end: Floats
     start: Floats | None = None
@@ -43,8 +44,8 @@ class Calm:
 
 @dataclass(frozen=True, eq=False)
 class RowsHere:
-    """Within ``radius`` mm of a line (k, 3) there are about ``factor`` times as many quads as there would be. Rows go on
-    beyond it: what is gained there is lost elsewhere."""
+    """Within ``radius`` mm of a line (k, 3) there are about ``factor`` times as many quads. Rows go on beyond it: what
+    is gained there is lost elsewhere."""
 
     line: Floats
     radius: float
@@ -128,7 +129,7 @@ def _parts_above(curve: Floats, plane: Plane) -> list[Floats]:
 def from_line(places: Floats, line: Floats) -> Floats:
     """(n,) how far places (n, 3) are from a polyline (k, 3), mm."""
     best: Floats = np.linalg.norm(places - line[0], axis=1)
-    for a, b in zip(line[:-1], line[1:], strict=True):
+    for a, b in pairwise(line):
         way = b - a
         size = float(way @ way)
         if size > 0:

@@ -35,14 +35,15 @@ MOST_QUADS = 20_000
 USUAL = 5e-4
 """Of the diagonal: how near a layout of a wanted count is fitted when no tolerance is given."""
 COUNT_TRIES = 6
-MORE_TRIES, MORE = 4, 1.3
-"""How often, and by how much more quads, a layout that stays folded is made again."""
+MORE_TRIES, MORE, UNFOLDING = 4, 1.3, 0.6
+"""How often, and by how much more quads, a layout that stays folded is made again, as long as folds get so much fewer:
+to this share."""
 FIRST_COUNT = 150
 SEATED = 0.6
 """Of a quad's side: points of a half that lie so near the plane and on the border are put on it."""
 FOLD = -0.3
-"""Cosine between the surface's normal and the scan's from which on the surface is folded: beside a sharp edge of the scan it
-is about 0."""
+"""Cosine between the surface's normal and the scan's from which on the surface is folded: beside a sharp edge of the
+scan it is about 0."""
 PULL = 1.5
 """How far rows are drawn together where more quads are asked for: found on a ball and a sheet."""
 BESIDE = 0.5
@@ -87,7 +88,8 @@ class Layout:
     """A cage that was laid out, how it stands to the scan, and what was not reached.
 
     ground: for another count on the same rows; None when there are none. folds: how many places of the surface look
-    against the scan. left_out: which share of the scan's area is not laid out. seconds: of each stage. lacking: in words; empty when all was reached.
+    against the scan. left_out: which share of the scan's area is not laid out. seconds: of each stage. lacking: in
+    words; empty when all was reached.
     """
 
     cage: Cage
@@ -221,17 +223,22 @@ def _for_tolerance(scan: Scan, wishes: Wishes, ground: Ground, spent: dict[str, 
 def _unfolded(
     scan: Scan, wishes: Wishes, ground: Ground, count: int, spent: dict[str, float], progress: Progress
 ) -> Layout:
-    """A count of quads, or more where so few would stay folded; the best of what was tried."""
-    tried: list[Layout] = []
+    """A count of quads, or more where so few would stay folded and more do not."""
+    first: Layout | None = None
+    folds = np.inf
     for number in range(MORE_TRIES):
         steps = part(progress, number / MORE_TRIES, (number + 1) / MORE_TRIES)
         made = _for_count(scan, wishes, ground, round(count * MORE**number), spent, steps)
         spent = made.seconds
-        tried.append(made)
-        if not made.folds and not made.net.folded.any():
-            break
-    best = min(tried, key=lambda one: (one.folds + int(one.net.folded.sum()), one.cage.count))
-    return replace(best, seconds=spent)
+        now = made.folds + int(made.net.folded.sum())
+        if not now:
+            return made
+        first = first or made
+        if now > UNFOLDING * folds:
+            break  # more quads are no cure here
+        folds = now
+    assert first is not None
+    return replace(first, seconds=spent)
 
 
 def _rank(layout: Layout) -> tuple[bool, float]:
@@ -263,12 +270,14 @@ def _fitted(
     began = time.monotonic()
     assert wishes.tolerance is not None
     area = float(np.linalg.norm(scan.area_vectors, axis=1).sum())
-    lines = [] if wishes.part is None else [scan.points[np.append(ring, ring[0])] for ring in rims(scan)]
+    lines = list(wishes.guides.sharp)
+    if wishes.part is not None:
+        lines += [scan.points[np.append(ring, ring[0])] for ring in rims(scan)]
     settings = CageSettings(
         wishes.tolerance,
         plane=wishes.plane,
-        lines=[*wishes.guides.sharp, *lines],
-        reach=BESIDE * float(np.sqrt(area / cage.count)),
+        lines=lines,
+        reach=BESIDE * float(np.sqrt(area / cage.count)) if lines else 0.0,
         pinned=pinned(cage, wishes.meet),
         placed=True,
         spacing=_spacing(wishes.guides),

@@ -15,7 +15,7 @@ from arabesque.layout.walls import Walls
 from arabesque.progress import Progress, silent
 
 SECONDS, GAP = 1.0, 0.05
-CLOSE_BY = (2.5, 8.0, np.inf)
+CLOSE_BY, CLOSE_BY_ASKED = 2.5, 8.0
 TRIES, UNEVEN_TRIES, UNEVEN = 6, 8, 0.25
 CLOSE = 0.04
 """So near to the wanted count a layout is taken at once."""
@@ -94,6 +94,7 @@ class _Program:
         self._alike = csr_array(coo_array((values, (rows, columns)), shape=(number, 3 * n)))
         self._cuts: list[tuple[list[int], int]] = []
         self._fixed, self._weight = list(fixed), weight
+        self._even = bool((weight == 1).all()) and not fixed
         self._least = np.zeros(n)
         ends = [(int(arc[0]), int(arc[-1])) for arc in walls.arcs]
         for k, (a, b) in enumerate(ends):
@@ -128,7 +129,7 @@ class _Program:
                     least = np.array([rows for _, rows in told], dtype=float)
                     limits.append(LinearConstraint(csr_array(sums), least, least + most))
             found = None
-            for reach in CLOSE_BY:
+            for reach in (CLOSE_BY if self._even else CLOSE_BY_ASKED, np.inf):
                 # few values each are searched far more quickly
                 low_rows = np.maximum(self._least, np.floor(wanted - reach))
                 high_rows = np.maximum(np.ceil(wanted + reach), low_rows)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -48,7 +49,7 @@ def drawn_in(scan: Scan, lines: Sequence[Floats]) -> tuple[Scan, Ints]:
         cost = length * (1 + AWAY * off**2)
         graph = csr_array((cost, number[own].T), shape=(len(inside),) * 2)
         ends = [int(inside[np.linalg.norm(points[inside] - places[k], axis=1).argmin()]) for k in stops]
-        for k, (start, end) in enumerate(zip(ends[:-1], ends[1:], strict=True)):
+        for k, (start, end) in enumerate(pairwise(ends)):
             if start == end:
                 continue
             _, came = dijkstra(graph, directed=False, indices=number[start], return_predecessors=True)
@@ -62,6 +63,7 @@ def drawn_in(scan: Scan, lines: Sequence[Floats]) -> tuple[Scan, Ints]:
             # in their order, for two in one place would be none
             steps = np.linalg.norm(np.diff(points[ids], axis=0), axis=1)
             along = np.concatenate([[0.0], np.cumsum(steps)]) / steps.sum()
+            along = (along + np.linspace(0, 1, len(ids))) / 2
             free = ~fixed[ids]
             points[ids[free]] = _at(places[stops[k] : stops[k + 1] + 1], along[free])
             fixed[ids] = True

@@ -91,7 +91,7 @@ def _evened(scan: Scan, edge: float, lines: Ints | None, progress: Progress, rou
 
 
 def _keep_only(mesh: HalfEdges, scan: Scan, lines: Ints) -> None:
-    """Rims and some lines, given by pairs of points, are what stays; where lines end, meet or turn they have corners."""
+    """Rims and some lines, given by pairs of points, are what stays; where lines end, meet or turn are corners."""
     n, m = len(scan.points), scan.triangles.size
     mesh.kind[:] = kernel.SMOOTH
     mesh.kind[scan.border_edges.ravel()] = kernel.LINE

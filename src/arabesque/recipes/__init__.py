@@ -3,7 +3,7 @@
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.curve_on_scan import CurveOnScan
 from arabesque.recipes.curves import BlendCurve, CurveThrough, EndOf, ParameterLine
-from arabesque.recipes.layout_of_scan import LayoutOfScan
+from arabesque.recipes.layout_of_scan import LayoutOfScan, Taken, marked_part
 from arabesque.recipes.line_taken import LineTaken
 from arabesque.recipes.loft_through import LoftThrough
 from arabesque.recipes.mirror import Mirror
@@ -73,7 +73,9 @@ __all__ = [
     "Side",
     "SurfacesOfCage",
     "SweepAlong",
+    "Taken",
     "Turned",
+    "marked_part",
     "onto",
     "reordered",
 ]

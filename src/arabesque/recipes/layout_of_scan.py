@@ -7,15 +7,15 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats, frozen_array
+from arabesque.arrays import Bools, Floats, frozen_array, tree_of
 from arabesque.cages import Cage
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import apply
-from arabesque.layout import Detail, Ground, Guides, Layout, Part, Wishes, borders_of, lay_out, uncovered
+from arabesque.layout import Detail, Ground, Guides, Layout, Part, Wishes, borders_of, largest_piece, lay_out, uncovered
 from arabesque.progress import Progress, silent
 from arabesque.reading import Regions
 from arabesque.recipes.base import Given, Recipe
-from arabesque.scan import Scan
+from arabesque.scan import Scan, rims
 from arabesque.shapes import Guiding, can
 
 NO_GUIDES = Guides()
@@ -67,6 +67,17 @@ class Taken:
         if self.inside:
             return Part(lines=tuple(line for name in self.inside for line in _lines(given, name)))
         return uncovered(given.scan, beside) if self.free and beside else None
+
+
+def marked_part(scan: Scan, mask: Bools) -> Taken:
+    """What is marked (m,) of a scan, by the lines round it: they stay when the scan is another."""
+    part = largest_piece(Part(mask=mask).of(scan))
+    rings = [part.points[np.append(ring, ring[0])] for ring in rims(part)]
+    if not rings:
+        return Taken()
+    middles = part.points[part.triangles].mean(axis=1)
+    away, _ = tree_of(np.concatenate(rings)).query(middles)
+    return Taken(rims=tuple(rings), place=middles[int(away.argmax())])
 
 
 @dataclass(frozen=True, eq=False)

@@ -63,7 +63,9 @@ class Inspector(QWidget):
         within.setContentsMargins(0, 0, 4, 0)
         within.setSpacing(6)
         within.addLayout(self._form)
-        within.addWidget(self._facts, 1)
+        within.addWidget(self._facts)
+        within.addStretch(1)
+        self._within = within
         scroll = QScrollArea()
         scroll.setWidget(body)
         scroll.setWidgetResizable(True)
@@ -90,6 +92,8 @@ class Inspector(QWidget):
         """Show another tool's form."""
         self._tool = tool
         self._subject = None
+        self._within.removeWidget(self._facts)
+        self._within.insertWidget(0 if tool.told_first else 1, self._facts)
         tool.changed.connect(self.refresh)
         self.refresh()
 

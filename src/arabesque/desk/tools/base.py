@@ -56,6 +56,8 @@ class Tool(QObject):
     """Other recipes that it makes, as its form says."""
     takes_places: ClassVar[bool] = False
     """True for a tool that is given places in the view: the arrows then move a cursor there, Space clicks."""
+    told_first: ClassVar[bool] = False
+    """True for a tool with so long a form that what it tells stands above it."""
     applies: ClassVar[bool] = True
     """False for a tool whose every move takes effect at once, with nothing left to apply."""
 

@@ -4,6 +4,7 @@ from arabesque.desk.tools.cage.cage_surfaces import CageSurfaces
 from arabesque.desk.tools.cage.close_opening import CloseOpening
 from arabesque.desk.tools.cage.first_cage import FirstCage
 from arabesque.desk.tools.cage.fit_cage import FitCageTool
+from arabesque.desk.tools.cage.improve_cage import ImproveCage
 from arabesque.desk.tools.cage.lay_faces import LayFaces
 from arabesque.desk.tools.cage.lay_out import LayOut
 from arabesque.desk.tools.cage.match_cage import MatchCage
@@ -19,6 +20,6 @@ GROUPS = (
     (LayFaces, LayOut, FirstCage),
     (ShapeCage, PullOut, Rows),
     (SpanBorders, CloseOpening, WeldBorders, MatchCage),
-    (FitCageTool, "cage-look"),
+    (FitCageTool, ImproveCage, "cage-look"),
     (Overshoot, Thicken, CageSurfaces),
 )

@@ -1,0 +1,107 @@
+"""Improve the cage: whole strips of faces put in where it fails, or taken out where they are not needed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import Enum
+from typing import ClassVar
+
+from arabesque.cages import Cage
+from arabesque.desk.facts import Fact
+from arabesque.desk.steps import Step
+from arabesque.desk.theme import now
+from arabesque.desk.tools.base import Needs
+from arabesque.desk.tools.on_patches import take_one
+from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.try_keep import TryKeep
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
+from arabesque.layout import Aim, Improved, improved, worse_p99
+from arabesque.model import Document, Item, edits
+from arabesque.progress import Progress
+from arabesque.scan import Scan
+
+
+class Towards(Enum):
+    """What the cage is to become; the value is its words and the aim."""
+
+    CLOSER = ("nearer where it fails", Aim.CLOSER)
+    LIGHTER = ("lighter where it can be", Aim.LIGHTER)
+    CALMER = ("fewer irregular points", Aim.CALMER)
+
+
+class ImproveCage(TryKeep):
+    """Tried first, beside the window: the strips are shown with what they bring, then kept or dropped."""
+
+    needs: ClassVar[Needs] = (Cage, Scan)
+    id = "improve-cage"
+    step = Step.CAGE
+    label = "Improve the cage"
+    hint = "Enter shows the strip of faces that brings most for its quads, put in or taken out; Enter again keeps it"
+    shortcut = ""
+    icon = "ph.trend-up"
+    short = "Improve"
+    lacks = "Make a cage first"
+
+    @dataclass
+    class Options:
+        """aim: what the cage is to become. most: so many strips at most, one after the other."""
+
+        aim: Towards = labelled(Towards.CLOSER, "To be")
+        most: int = whole(1, 1, 40, "Strips at most")
+
+    def start(self) -> None:
+        super().start()
+        take_one(self.session, Cage)
+
+    @property
+    def item(self) -> Item | None:
+        chosen, document = self.session.chosen(Cage), self.session.history.document
+        return document.items.get(chosen.id) if chosen is not None else None
+
+    def prepared(self) -> Callable[[Progress], Improved] | None:
+        item, scan, o = self.item, self.session.scan, self.options
+        if item is None or scan is None:
+            return None
+        document = self.session.history.document
+        plane = document.plane_of(item) if edits.cages.is_tied(item) else None
+        cage, tolerance, aim, most = item.shape, document.tolerance, o.aim.value[1], o.most
+        return lambda progress: improved(cage, scan, aim, tolerance, plane, most, progress)
+
+    def shown_with(self, made: Improved) -> Document:
+        document, item = self.session.history.document, self.item
+        assert item is not None
+        return document.with_shape(item.id, made.cage)
+
+    def keep(self, made: Improved) -> None:
+        item = self.item
+        if item is not None:
+            self.session.edit(edits.items.reshaped, item, made.words, made.cage)
+
+    @property
+    def size_facts(self) -> list[Fact]:
+        item = self.item
+        return [] if item is None else [Fact("Faces", str(item.shape.count))]
+
+    @property
+    def facts(self) -> list[Fact]:
+        made: Improved | None = self.made
+        if made is None:
+            return self.size_facts
+        before, after = worse_p99(made.before), worse_p99(made.fit.figures)
+        odd = ", ".join(f"{count} of {n}" for n, count in sorted(made.fit.net.irregular.items()))
+        return [
+            Fact("Done", made.words),
+            Fact("Faces", f"{made.cage.count} ({made.faces:+d})"),
+            Fact("Before", f"{before:.3f} mm"),
+            Fact("Now", f"{after:.3f} mm", "good" if made.fit.within else "bad"),
+            Fact("For each face", f"{1000 * made.gain:+.2f} µm"),
+            Fact("Irregular points", odd or "none"),
+            Fact("Verdict", made.fit.verdict),
+        ]
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        if self.made is None:
+            return []
+        return [Lines(self.made.where, now().accent, 3.0, on_top=True)]
