@@ -45,6 +45,7 @@ def teapot_patches() -> list[Floats]:
 
 DEMO_MESHES = "usr/share/doc/libcgal-dev/data.tar.gz"
 ARMADILLO_SHA256 = "6f7f3ca1abc506569466b72f2f59d49493a284e7376d7a7e23c08115ec8cec4e"
+SHEET_SHA256 = "2ad3d8fb970b319eb8a32040664c25d4e01370f20ad57f4fde5c63fef3b6cca9"
 HEAD_SHA256 = "9424b7132b58766984051fb7757543e88972f91fe7e9565d4e5b715b204f74a5"
 PROPELLER_SHA256 = {
     "stl/propeller.stl": "290e3da717cfcb0cc8130581863089104ab598b2cae5cd61912bbb309c1f14d2",
@@ -65,6 +66,11 @@ def horned_head() -> Path:
 def armadillo() -> Path:
     """A scanned figure with much relief, closed, 52,000 triangles: Debian libcgal-demo 5.5.1."""
     return _from_debian("libcgal-demo", "data/meshes/armadillo.off", ARMADILLO_SHA256, DEMO_MESHES)
+
+
+def holed_sheet() -> Path:
+    """An open sheet of a technical form with holes: Debian libcgal-demo 5.5.1."""
+    return _from_debian("libcgal-demo", "data/meshes/mech-holes-shark.off", SHEET_SHA256, DEMO_MESHES)
 
 
 def _from_debian(package: str, member: str, sha256: str, archive: str | None = None) -> Path:

@@ -21,3 +21,8 @@ def part(progress: Progress, start: float, end: float) -> Progress:
         progress(start + (end - start) * fraction, message)
 
     return report
+
+
+def saying(progress: Progress, words: str) -> Progress:
+    """Progress of a sub-task that speaks of itself in words that mean nothing for the whole."""
+    return lambda fraction, _: progress(fraction, words)

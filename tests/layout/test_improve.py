@@ -8,7 +8,7 @@ from arabesque.cages import Cage
 from arabesque.cages.edits import collapse_face
 from arabesque.errors import FitProblem
 from arabesque.geometry import Plane
-from arabesque.layout import Aim, Wishes, improved, lay_out, symmetric_error, worse_p99
+from arabesque.layout import Aim, Wishes, improved, lay_out, symmetric_error
 from arabesque.layout.improve import strips_of
 from tests.layout.forms import blob, egg, sheet
 from tests.layout.test_layout import euler
@@ -22,7 +22,7 @@ class ImproveTest(unittest.TestCase):
         made = improved(cage, scan, Aim.CLOSER, 0.02, plane)
         self.assertGreater(made.faces, 0)
         self.assertEqual(made.cage.count, cage.count + made.faces)
-        self.assertLess(worse_p99(made.fit.figures), worse_p99(made.before))
+        self.assertLess(made.fit.figures.inlier_p99, made.before.inlier_p99)
         self.assertGreater(made.gain, 0)
         self.assertEqual(symmetric_error(made.cage, plane), 0.0)
         self.assertEqual(euler(made.cage), 2)

@@ -19,6 +19,7 @@ from arabesque.layout import Detail, Guides, MapProblem, Wishes, ground_of, lay_
 from arabesque.layout.field import cross_field
 from arabesque.layout.last_resort import last_resort, split_in_quads
 from arabesque.layout.proxy import euler_number, proxy_of
+from arabesque.layout.sizing import conformal_sizes, stiffness
 from arabesque.progress import Cancelled
 from arabesque.recipes import LayoutOfScan
 from arabesque.scan import Scan, ready_to_fit, write_scan
@@ -54,6 +55,22 @@ class FieldTest(unittest.TestCase):
         self.assertFalse(cross_field(proxy_of(ring(), 6000)).index.any())
         index = cross_field(proxy_of(blob(), 6000)).index
         self.assertEqual(sorted(index[index != 0]), [1] * 8)
+
+    def test_rows_are_closer_where_irregular_points_crowd(self) -> None:
+        """A flat metric with a cone at each of the eight stretches what lies beside these: rows lie closer there."""
+        scan = proxy_of(blob(), 6000)
+        field = cross_field(scan)
+        size = conformal_sizes(scan, field.index)
+        at = scan.points[scan.triangles].mean(axis=1)
+        away = np.min([np.linalg.norm(at - point, axis=1) for point in scan.points[field.index != 0]], axis=0)
+        self.assertLess(size[away < 4].mean(), 0.8 * size[away > 25].mean())
+        # the energy knows no constants, and is Dirichlet's: of x over a flat square it is the area
+        square = Scan(np.array([[0.0, 0, 0], [3, 0, 0], [3, 3, 0], [0, 3, 0]]), np.array([[0, 1, 2], [0, 2, 3]]))
+        x = square.points[:, 0]
+        self.assertAlmostEqual(float(x @ (stiffness(square) @ x)), 9.0, places=12)
+        np.testing.assert_allclose(stiffness(scan) @ np.ones(len(scan.points)), 0.0, atol=1e-9)
+        low, high = np.exp(-0.8), np.exp(0.8)
+        self.assertTrue(((size >= low - 1e-12) & (size <= high + 1e-12)).all())
 
     def test_rows_follow_what_is_held(self) -> None:
         """A way that is given at some triangles is kept there."""
@@ -236,8 +253,8 @@ class CommandTest(unittest.TestCase):
         write_scan(path, egg(), "cm")
         names = {word: str(self.folder / f"out.{word}") for word in ("obj", "step", "json")}
         done = main(
-            ["layout", str(path), "--unit", "cm", "--quads", "200", "--symmetric", "y", "--cage", names["obj"],
-             "--step", names["step"], "--report", names["json"]]
+            ["layout", str(path), "--unit", "cm", "--quads", "200", "--symmetric", "y", "--threads", "1",
+             "--cage", names["obj"], "--step", names["step"], "--report", names["json"]]
         )  # fmt: skip
         self.assertEqual(done, 0)
         cage = read_cage(names["obj"], "cm")
@@ -259,6 +276,7 @@ class CommandTest(unittest.TestCase):
         write_scan(path, egg(), "mm")
         self.assertEqual(main(["layout", str(path), "--cage", str(self.folder / "a.obj")]), 1)
         self.assertEqual(main(["layout", str(path), "--quads", "100"]), 1)
+        self.assertEqual(main(["layout", str(path), "--quads", "100", "--threads", "0", "--cage", "a.obj"]), 1)
         self.assertEqual(main(["layout", str(self.folder / "no.ply"), "--quads", "100", "--cage", "a.obj"]), 1)
 
     def test_scripts(self) -> None:

@@ -71,6 +71,8 @@ WORSE = 1.25
 after its first, calmest stage, it may become."""
 PLACED, SLOW = 0.25, 0.85
 """Where the fit of a placed cage starts, and what is left of the distance after a stage that is not worth the next."""
+IN_REACH = 1.8
+"""Tolerances from the scan up to which a placed fit that crumples goes back and on in shorter steps."""
 AIM = 0.8
 """Of the tolerance: a fit that is so near goes no further, for what is left is evenness."""
 FAIR_SHARE = 0.1
@@ -191,7 +193,8 @@ def _brought_near(work: _Fit, settings: CageSettings, leg: float, progress: Prog
             continue
         if crumpled and even is not None and not by_hand:
             # back to the last even one, from which shorter steps lead further
-            if ahead <= SHORTEST:
+            hopeless = settings.placed and nearest > IN_REACH * settings.tolerance
+            if ahead <= SHORTEST or hopeless:
                 break
             ahead /= 2
             balance, work.cage = even[0] + ahead, even[1]

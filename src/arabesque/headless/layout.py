@@ -29,6 +29,8 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--detail", choices=("calm", "balanced", "faithful"), default="balanced")
     parser.add_argument("--close", action="store_true", help="go over openings inside, too")
     parser.add_argument("--curves", metavar="F", help="an OBJ of polylines, STEP or IGES: rows run along these")
+    parser.add_argument("--sharp", metavar="F", help="the same: edges lie on these, and are sharp")
+    parser.add_argument("--threads", type=int, metavar="K", help="so many at most; all there are if not given")
     parser.add_argument("--cage", metavar="OUT.obj", help="the quads")
     parser.add_argument("--step", metavar="OUT.step", help="the smooth surface")
     parser.add_argument("--report", metavar="R.json", help="write the figures as JSON")
@@ -36,16 +38,20 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> None:
     """Read, lay out, write, report."""
+    from arabesque.cores import at_most
     from arabesque.script import Project
 
     if not (options.cage or options.step or options.report):
         raise ArabesqueError("Nothing is to be written", "Give --cage, --step or --report")
     if options.quads is None and options.tolerance is None:
         raise ArabesqueError("A layout needs a count or a tolerance", "Give --quads or --tolerance, or both")
+    if options.threads is not None and options.threads < 1:
+        raise ArabesqueError(f"{options.threads} threads are not possible", "Give a number from 1 on")
     scale = scale_to_mm(options.unit)
-    with Project() as project:
+    with at_most(options.threads), Project() as project:
         project.open_scan(options.scan, options.unit)
         along = project.open_curves(options.curves, options.unit) if options.curves else ()
+        sharp = project.open_curves(options.sharp, options.unit) if options.sharp else ()
         item = project.layout(
             options.quads,
             None if options.tolerance is None else options.tolerance * scale,
@@ -53,6 +59,7 @@ def run(options: argparse.Namespace) -> None:
             options.detail,
             options.close,
             along,
+            sharp,
         )
         made = project.layout_of(item)
         record = made.as_record()

@@ -2,7 +2,7 @@
 
 from arabesque.layout.ground import Detail, Ground, ground_of
 from arabesque.layout.guides import Calm, Guides, Moved, RowsHere
-from arabesque.layout.improve import Aim, Improved, improved, worse_p99
+from arabesque.layout.improve import Aim, Improved, improved
 from arabesque.layout.integer_map import MapProblem
 from arabesque.layout.make import Layout, Wishes, lay_out, surface_folds, symmetric_error
 from arabesque.layout.meeting import Border, borders_of, uncovered
@@ -30,5 +30,4 @@ __all__ = [
     "surface_folds",
     "symmetric_error",
     "uncovered",
-    "worse_p99",
 ]

@@ -19,9 +19,10 @@ from arabesque.layout.irregular import with_moves
 from arabesque.layout.proxy import TRIANGLES, euler_number, parted, proxy_along
 from arabesque.layout.seams import cut_open
 from arabesque.layout.sharp_lines import fans_along, sides_along
+from arabesque.layout.sizing import conformal_sizes
 from arabesque.layout.walls import Walls, find_walls
 from arabesque.mending import Fill, cut_by_plane, fill, openings, oriented, reduce_triangles, uncrowded
-from arabesque.progress import Progress, part, silent
+from arabesque.progress import Progress, part, saying, silent
 from arabesque.scan import Scan, edge_length, examine, kept
 
 SMALL_OPENING = 0.06
@@ -32,6 +33,7 @@ HEAVY, LIGHT = 300_000, 150_000
 MOST_WRONG = 0.002
 """Of a scan's triangles: so few that look the wrong way are left out."""
 FINE = 8000
+PREPARING = "Preparing a light stand-in"
 NEAR = 2.0
 """Edges of the stand-in within which a curve lies on it."""
 BRUSHED = 20.0
@@ -51,9 +53,13 @@ class Detail(Enum):
 
 
 SMOOTH = {Detail.CALM: 8.0, Detail.BALANCED: 1.0, Detail.FAITHFUL: 0.25}
-TRIES = ((1.0, 1.0, 1.0), (1.0, 2.0, 1.0), (4.0, 1.0, 1.0), (20.0, 1.5, 1.0), (4.0, 1.5, 1.5), (100.0, 2.0, 0.7),
-         (100.0, 3.0, 1.5))  # fmt: skip
-"""How much smoother the field, finer the rows and lighter or heavier the stand-in get, one after the other."""
+TRIES = (
+    (1.0, 1.0, 1.0, False), (1.0, 2.0, 1.0, True), (4.0, 1.0, 1.0, True), (20.0, 1.5, 1.0, True),
+    (4.0, 1.5, 1.5, True), (1.0, 6.0, 2.5, True), (100.0, 2.0, 0.7, True), (100.0, 3.0, 1.5, True),
+    (20.0, 1.5, 1.0, False),
+)  # fmt: skip
+"""How much smoother the field, finer the rows and lighter or heavier the stand-in get, one after the other, and whether
+rows are closer where irregular points crowd."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,20 +91,23 @@ def ground_of(
     ones. guides: what rows follow beside the form. Raises MapProblem with what is known when no try comes out whole.
     """
     began = time.monotonic()
-    progress(0.0, "Preparing a light stand-in")
-    whole = form_of(scan, plane, close, progress)
+    progress(0.0, PREPARING)
+    whole = form_of(scan, plane, close, saying(progress, PREPARING))
     guides = guides if plane is None else guides.above(plane)
     proxies: dict[float, tuple[Scan, Ints]] = {}
     problem: ArabesqueError | None = None
-    for number, (smoother, finer, heavier) in enumerate(TRIES):
+    for number, (smoother, finer, heavier, crowded) in enumerate(TRIES):
         # most forms are done with the first
         steps = part(progress, 0.05 if number == 0 else 1 - 0.35 / number, 1 - 0.35 / (number + 1))
         if heavier not in proxies:
-            proxies[heavier] = proxy_along(whole, guides.sharp, round(heavier * TRIANGLES), part(steps, 0.0, 0.3))
+            proxies[heavier] = proxy_along(
+                whole, guides.sharp, round(heavier * TRIANGLES), saying(part(steps, 0.0, 0.3), PREPARING)
+            )
         seconds = {"stand-in": time.monotonic() - began}
         try:
             smooth = SMOOTH[detail] * smoother
-            return _tried(scan, *proxies[heavier], smooth, FINE * finer, guides, seconds, number + 1, steps)
+            rows = FINE * finer, crowded
+            return _tried(scan, *proxies[heavier], smooth, rows, guides, seconds, number + 1, steps)
         except ArabesqueError as fault:
             problem = fault
     assert problem is not None
@@ -132,7 +141,8 @@ def form_of(scan: Scan, plane: Plane | None, close: bool, progress: Progress = s
 
 
 def _tried(
-    scan: Scan, proxy: Scan, lines: Ints, smooth: float, count: float, guides: Guides, seconds: dict[str, float],
+    scan: Scan, proxy: Scan, lines: Ints, smooth: float, rows: tuple[float, bool], guides: Guides,
+    seconds: dict[str, float],
     tries: int,
     progress: Progress,
 ) -> Ground:  # fmt: skip
@@ -161,8 +171,9 @@ def _tried(
     passed("field")
     progress(0.45, "Laying out the rows")
     seams = cut_open(proxy, field)
-    area = float(np.linalg.norm(proxy.area_vectors, axis=1).sum())
-    size: Floats = np.full(len(proxy.triangles), np.sqrt(area / count))
+    count, crowded = rows
+    size: Floats = conformal_sizes(proxy, field.index) if crowded else np.ones(len(proxy.triangles))
+    size = size * np.sqrt((np.linalg.norm(proxy.area_vectors, axis=1) / size**2).sum() / count)
     flat = integer_map(proxy, field, seams, size, lines, part(progress, 0.45, 0.8))
     passed("rows")
     fine = fine_quads(proxy, flat)

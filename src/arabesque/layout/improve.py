@@ -49,18 +49,13 @@ class Improved:
     @property
     def gain(self) -> float:
         """By how much the worse p99 fell, mm, for each face that was added or taken; negative where it rose."""
-        return (worse_p99(self.before) - worse_p99(self.fit.figures)) / max(abs(self.faces), 1)
+        return (self.before.inlier_p99 - self.fit.figures.inlier_p99) / max(abs(self.faces), 1)
 
     @property
     def words(self) -> str:
         """What was done, for the history."""
         strips = "a strip" if self.strips == 1 else f"{self.strips} strips"
         return f"{strips} put in" if self.faces > 0 else f"{strips} taken out"
-
-
-def worse_p99(figures: BothWays) -> float:
-    """The larger p99 of both directions, mm."""
-    return max(figures.surface_to_scan.inlier_p99, figures.scan_to_surface.inlier_p99)
 
 
 def improved(
@@ -130,7 +125,7 @@ def _next(now: _Now, aim: Aim, progress: Progress) -> tuple[Floats, CageFit] | N
     """The best strip to put in or take out next: its rungs, and the fit without or with it."""
     own = now.own
     best: tuple[float, Floats, CageFit] | None = None
-    begun = worse_p99(now.figures)
+    begun = now.figures.inlier_p99
     tried = 0
     for strip, made in _candidates(now, own, aim):
         if tried == TRIED[aim.value]:
@@ -144,10 +139,10 @@ def _next(now: _Now, aim: Aim, progress: Progress) -> tuple[Floats, CageFit] | N
         if fit.net.folded.any():
             continue
         if aim is Aim.CLOSER:
-            gain = (begun - worse_p99(fit.figures)) / len(strip.faces)
+            gain = (begun - fit.figures.inlier_p99) / len(strip.faces)
             if gain > 0 and (best is None or gain > best[0]):
                 best = gain, own.points[strip.rungs], fit
-        elif fit.figures.within(now.tolerance) or worse_p99(fit.figures) <= NO_WORSE * begun:
+        elif fit.figures.within(now.tolerance) or fit.figures.inlier_p99 <= NO_WORSE * begun:
             # they come with the least needed first
             return own.points[strip.rungs], fit
     return None if best is None else best[1:]

@@ -13,7 +13,7 @@ from arabesque.errors import FitProblem
 from arabesque.layout.field import CrossField
 from arabesque.layout.seams import TURNED, Seams
 from arabesque.layout.sharp_lines import NO_LINES, line_nodes, line_sides
-from arabesque.layout.triangles import next_side, rim_sides, side_vectors
+from arabesque.layout.triangles import hat_gradients, next_side, rim_sides, side_vectors
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 
@@ -203,20 +203,11 @@ def _eliminated(rows: list[dict[int, int]], count: int, whole: set[int]) -> tupl
     return basis, np.array([name in whole for name in left])
 
 
-def _gradients(scan: Scan) -> Floats:
-    """(m, 3, 3) of each corner the gradient of its hat function."""
-    corners = scan.points[scan.triangles]
-    normal = 2 * scan.area_vectors
-    size = np.maximum(np.einsum("tc,tc->t", normal, normal), 1e-300)
-    opposite = np.roll(corners, -2, axis=1) - np.roll(corners, -1, axis=1)
-    return np.asarray(np.cross(normal[:, None], opposite) / size[:, None, None])
-
-
 class _Energy:
     """Σ A w h² |∇(u, v) - d/h|² over all unknowns; only the weights w change from round to round."""
 
     def __init__(self, scan: Scan, seams: Seams, size: Floats, count: int) -> None:
-        grads = _gradients(scan)
+        grads = hat_gradients(scan)
         areas = np.linalg.norm(scan.area_vectors, axis=1)
         self._stiff, self._count = areas * size**2, count
         self._local = np.einsum("tic,tjc->tij", grads, grads)

@@ -20,6 +20,7 @@ from arabesque.geometry import Plane
 from arabesque.layout.coarse import coarse_quads
 from arabesque.layout.ground import FEWEST, MOST, NO_GUIDES, Detail, Ground, form_of, ground_of
 from arabesque.layout.guides import Guides, closer_at
+from arabesque.layout.improve import Aim, improved
 from arabesque.layout.integer_map import MapProblem
 from arabesque.layout.last_resort import last_resort
 from arabesque.layout.meeting import Border, meetings, pinned, put_on, rows_given
@@ -34,11 +35,14 @@ LEAST_QUADS = 6
 MOST_QUADS = 20_000
 USUAL = 5e-4
 """Of the diagonal: how near a layout of a wanted count is fitted when no tolerance is given."""
-COUNT_TRIES = 6
+COUNT_TRIES, NEAR_COUNT = 6, 1.12
+"""How many counts are tried for a tolerance, and how near to the lightest one is near enough."""
 MORE_TRIES, MORE, UNFOLDING = 4, 1.3, 0.6
 """How often, and by how much more quads, a layout that stays folded is made again, as long as folds get so much fewer:
 to this share."""
-FIRST_COUNT = 150
+FIRST_COUNT, MOST_OUT, TRIANGLE_TRIES = 150, 4, 4
+"""Quads with which the search for a tolerance begins, strips that are taken out at its end, and counts that are tried
+where there are no rows."""
 SEATED = 0.6
 """Of a quad's side: points of a half that lie so near the plane and on the border are put on it."""
 FOLD = -0.3
@@ -198,26 +202,47 @@ def _for_tolerance(scan: Scan, wishes: Wishes, ground: Ground, spent: dict[str, 
     assert wishes.tolerance is not None
     wanted, best = FIRST_COUNT, None
     low, high = LEAST_QUADS, MOST_QUADS
-    tried: dict[int, Layout] = {}
+    tried: set[int] = set()
     for number in range(COUNT_TRIES):
         steps = part(progress, number / COUNT_TRIES, (number + 1) / COUNT_TRIES)
-        made = _for_count(scan, wishes, ground, wanted, spent, steps)
+        asked = wanted
+        made = _for_count(scan, wishes, ground, asked, spent, steps)
         spent = made.seconds
-        tried[made.cage.count] = made
+        tried.add(made.cage.count)
         within = made.fit.within and not made.lacking
+        # a form may ask for more rows than were wanted: what counts is what came out
         if within:
-            high = min(high, wanted, made.cage.count)
+            high = min(high, made.cage.count)
         else:
-            low = max(low, wanted)
+            low = max(low, asked, made.cage.count)
         if best is None or _rank(made) < _rank(best):
             best = made
         off = max(made.figures.inlier_p99, 1e-12) / wishes.tolerance
-        aimed = wanted * float(np.clip(off * 1.1, 0.05, 30.0)) ** 0.5
+        aimed = made.cage.count * float(np.clip(off * 1.1, 0.05, 30.0)) ** 0.5
         wanted = round(aimed) if low < aimed < high else round((low * high) ** 0.5) if high < MOST_QUADS else 2 * low
-        if high <= 1.12 * low or wanted >= MOST_QUADS or wanted in tried or made.cage.count < 0.9 * low:
+        as_few_as_can_be = within and made.cage.count > NEAR_COUNT * asked
+        if high <= NEAR_COUNT * low or wanted >= MOST_QUADS or wanted in tried or as_few_as_can_be:
             break
     assert best is not None
-    return replace(best, seconds=spent)
+    best = replace(best, seconds=spent)
+    plain = wishes.part is None and not wishes.guides and not wishes.meet
+    return _lighter(scan, best) if plain and best.fit.within and not best.lacking else best
+
+
+def _lighter(scan: Scan, layout: Layout) -> Layout:
+    """A layout that keeps its tolerance without the strips that it can do without."""
+    began = time.monotonic()
+    tolerance, plane = layout.fit.tolerance, layout.wishes.plane
+    try:
+        made = improved(layout.cage, scan, Aim.LIGHTER, tolerance, plane, MOST_OUT)
+    except (FitProblem, CageProblem):
+        return layout  # every strip is needed
+    folds = surface_folds(made.cage, scan)
+    if folds or not made.fit.within:
+        return layout
+    return replace(
+        layout, cage=made.cage, fit=made.fit, folds=folds, seconds=_with_stage(layout.seconds, "strips", began)
+    )
 
 
 def _unfolded(
@@ -303,16 +328,27 @@ def _with_stage(spent: dict[str, float], stage: str, began: float) -> dict[str, 
 def _by_triangles(
     scan: Scan, wishes: Wishes, problem: ArabesqueError, spent: dict[str, float], progress: Progress
 ) -> Layout:
-    """The last resort, with what stood against rows."""
+    """The last resort, with what stood against rows: of a count, or of as many as a tolerance asks for."""
     began = time.monotonic()
     proxy = proxy_of(form_of(scan, wishes.plane, wishes.close))
-    count = wishes.quads or FIRST_COUNT * 4
-    laid = last_resort(proxy, round(count / 2) if wishes.plane is not None else count, wishes.plane)
-    cage = laid if wishes.plane is None else _whole(laid, laid, wishes.plane)
-    _check_net(cage)
-    made = _fitted(scan, wishes, cage, None, _with_stage(spent, "triangles", began), progress)
+    spent = _with_stage(spent, "triangles", began)
+    count, best = wishes.quads or 4 * FIRST_COUNT, None
+    for number in range(TRIANGLE_TRIES if wishes.quads is None else 1):
+        steps = part(progress, number / TRIANGLE_TRIES, (number + 1) / TRIANGLE_TRIES)
+        laid = last_resort(proxy, round(count / 2) if wishes.plane is not None else count, wishes.plane)
+        cage = laid if wishes.plane is None else _whole(laid, laid, wishes.plane)
+        _check_net(cage)
+        made = _fitted(scan, wishes, cage, None, spent, steps)
+        spent = made.seconds
+        if best is None or _rank(made) < _rank(best):
+            best = made
+        if made.fit.within:
+            break
+        off = max(made.figures.inlier_p99, 1e-12) / made.fit.tolerance
+        count = round(made.cage.count * float(np.clip(1.2 * off, 1.3, 3.0)))
+    assert best is not None
     said = f"no rows could be laid out ({problem.cause[0].lower()}{problem.cause[1:]}): made of triangles in three"
-    return replace(made, lacking=(said, *made.lacking))
+    return replace(best, seconds=spent, lacking=(said, *best.lacking))
 
 
 def _whole(half: Cage, laid: Cage, plane: Plane) -> Cage:

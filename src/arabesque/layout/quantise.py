@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Sequence
 
 import numpy as np
@@ -14,11 +15,15 @@ from arabesque.layout.coarse import falling_together
 from arabesque.layout.walls import Walls
 from arabesque.progress import Progress, silent
 
-SECONDS, GAP = 1.0, 0.05
+SECONDS, GAP, BUDGET = 3.0, 0.05, 12.0
+"""Seconds of one program at most, how near to the best it is, and seconds after which the nearest count is taken."""
+MANY = 250
 CLOSE_BY, CLOSE_BY_ASKED = 2.5, 8.0
 TRIES, UNEVEN_TRIES, UNEVEN = 6, 8, 0.25
 CLOSE = 0.04
 """So near to the wanted count a layout is taken at once."""
+CLOSE_ENOUGH = 0.06
+"""And so near once all even tries are made."""
 CUTS = 25
 
 
@@ -40,10 +45,10 @@ def quantised(
     lengths, weight = asked
     program = _Program(walls, weight, fixed)
     fine = sum((len(p.points) - 1) * (p.points.shape[1] - 1) for p in walls.patches)
-    first = scale = float(np.sqrt(wanted / fine) * sum(len(arc) - 1 for arc in walls.arcs) / lengths.sum())
-    best: tuple[float, Ints] | None = None
+    scale = float(np.sqrt(wanted / fine) * sum(len(arc) - 1 for arc in walls.arcs) / lengths.sum())
+    best: tuple[float, Ints, float] | None = None
     low, high = 0.0, np.inf
-    rng = np.random.default_rng(0)
+    rng, began = np.random.default_rng(0), time.monotonic()
     for number in range(TRIES + UNEVEN_TRIES):
         progress(number / (TRIES + UNEVEN_TRIES), "Counting the rows")
         # where even rows jump over the wanted count, some rectangles may have a row more
@@ -52,19 +57,22 @@ def quantised(
         if rows is None:
             # so few rows do not keep all irregular points apart
             low, scale = max(low, scale), 1.3 * scale
+            if time.monotonic() - began > 2 * BUDGET:
+                break
             continue
         count = quad_count(walls, rows)
         off = abs(count / wanted - 1)
         if best is None or off < best[0]:
-            best = off, rows
-        if off <= CLOSE:
+            best = off, rows, scale
+        late = number >= TRIES - 1 or time.monotonic() - began > BUDGET
+        if off <= CLOSE or (late and best[0] <= CLOSE_ENOUGH) or time.monotonic() - began > 2 * BUDGET:
             break
         low, high = (max(low, scale), high) if count < wanted else (low, min(high, scale))
         aimed = scale * np.sqrt(wanted / max(count, 1))
         scale = aimed if low < aimed < high else (low + high) / 2 if np.isfinite(high) else 1.3 * low
         if number >= TRIES - 1:
             low, high = 0.0, np.inf
-            scale = first
+            scale = best[2]
     if best is None:
         raise FitProblem("No whole numbers of rows fit this layout", "Ask for more quads, or a calmer layout")
     return best[1]
@@ -104,29 +112,37 @@ class _Program:
 
     def solved(self, wanted: Floats) -> Ints | None:
         n = len(wanted)
-        cost = np.concatenate([np.zeros(n), self._weight, 2 * self._weight])
+        # how far off a row is counts more beyond one, but not where there are so many that it takes too long
+        far = 2 * self._weight if n <= MANY else np.zeros(n)
+        cost = np.concatenate([np.zeros(n), self._weight, far])
         one = np.ones(n)
         at = np.arange(n)
         # d1 >= |l - w|, d2 >= |l - w| - 1
         rows, columns, values, low = [], [], [], []
-        for block, (column, sign, less) in enumerate(((n, 1, 0), (n, -1, 0), (2 * n, 1, 1), (2 * n, -1, 1))):
+        told = ((n, 1, 0), (n, -1, 0), (2 * n, 1, 1), (2 * n, -1, 1))[: 4 if n <= MANY else 2]
+        for block, (column, sign, less) in enumerate(told):
             rows += [block * n + at, block * n + at]
             columns += [column + at, at]
             values += [one, -sign * one]
             low.append(-sign * wanted - less)
         near = csr_array(
-            coo_array((np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), shape=(4 * n, 3 * n))
+            coo_array(
+                (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), shape=(len(told) * n, 3 * n)
+            )
         )
+        until = time.monotonic() + BUDGET
         for _ in range(CUTS):
+            if time.monotonic() > until:
+                return None
             limits = [
                 LinearConstraint(self._alike, 0.0, 0.0), LinearConstraint(near, np.concatenate(low), np.inf)
             ]  # fmt: skip
-            for told, most in ((self._cuts, np.inf), (self._fixed, 0.0)):
-                if told:
-                    r = np.repeat(np.arange(len(told)), [len(arcs) for arcs, _ in told])
-                    c = np.concatenate([arcs for arcs, _ in told])
-                    sums = coo_array((np.ones(len(c)), (r, c)), shape=(len(told), 3 * n))
-                    least = np.array([rows for _, rows in told], dtype=float)
+            for sums_of, most in ((self._cuts, np.inf), (self._fixed, 0.0)):
+                if sums_of:
+                    r = np.repeat(np.arange(len(sums_of)), [len(arcs) for arcs, _ in sums_of])
+                    c = np.concatenate([arcs for arcs, _ in sums_of])
+                    sums = coo_array((np.ones(len(c)), (r, c)), shape=(len(sums_of), 3 * n))
+                    least = np.array([rows for _, rows in sums_of], dtype=float)
                     limits.append(LinearConstraint(csr_array(sums), least, least + most))
             found = None
             for reach in (CLOSE_BY if self._even else CLOSE_BY_ASKED, np.inf):

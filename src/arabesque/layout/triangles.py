@@ -44,3 +44,12 @@ def rim_sides(scan: Scan) -> Ints:
     lone: Bools = np.ones(scan.triangles.size, dtype=bool)
     lone[scan.shared_sides.ravel()] = False
     return np.flatnonzero(lone)
+
+
+def hat_gradients(scan: Scan) -> Floats:
+    """(m, 3, 3) of each corner the gradient of its hat function."""
+    corners = scan.points[scan.triangles]
+    normal = 2 * scan.area_vectors
+    size = np.maximum(np.einsum("tc,tc->t", normal, normal), 1e-300)
+    opposite = np.roll(corners, -2, axis=1) - np.roll(corners, -1, axis=1)
+    return np.asarray(np.cross(normal[:, None], opposite) / size[:, None, None])

@@ -9,7 +9,6 @@ along their widest axis (Bentley 1975), node n has the children 2n+1 and 2n+2.
 Boxes are float32, rounded outward, so that pruning stays exact.
 """
 
-import os
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache, cached_property
 from typing import NamedTuple
@@ -18,12 +17,12 @@ import numpy as np
 from numba import njit
 
 from arabesque.arrays import Floats, Ints
+from arabesque.cores import allowed
 
 TRIANGLES_PER_LEAF = 4
 QUERY_CELLS = 64
 WORTH_A_THREAD = 2000
 MOST_THREADS = 4
-CORES = os.cpu_count() or 1
 
 # where on its triangle a closest point lies
 FACE, EDGE_01, EDGE_12, EDGE_20, CORNER_0, CORNER_1, CORNER_2 = range(7)
@@ -84,7 +83,7 @@ class BoxTree:
             )  # fmt: skip
 
         # the kernel releases the GIL: plain threads share the work, each a run of neighbours
-        threads = min(MOST_THREADS, CORES, max(1, count // WORTH_A_THREAD))
+        threads = min(MOST_THREADS, allowed(), max(1, count // WORTH_A_THREAD))
         own, *others = np.array_split(sequence, threads)
         helped = [_helpers().submit(answer, part) for part in others]
         answer(own)

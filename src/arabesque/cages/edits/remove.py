@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from arabesque.arrays import Ints
+from arabesque.arrays import Floats, Ints
 from arabesque.cages.cage import Cage
 from arabesque.cages.edits.keep import keeping_form, samples_within
 from arabesque.cages.edits.parts import cage_from, renumbered
@@ -103,7 +103,7 @@ def slide_loop(cage: Cage, half: int, by: float) -> Cage:
 
 
 def collapse_row(cage: Cage, half: int) -> Cage:
-    """The strip of faces across an edge drawn together to a line in its middle."""
+    """The strip of faces across an edge drawn together to a line in its middle; a border that it lies along stays."""
     strip = strip_of(cage.quads, half)
     if len(np.unique(strip.faces)) < len(strip.faces):
         raise CageProblem("The strip crosses itself", "Collapse another one")
@@ -112,11 +112,21 @@ def collapse_row(cage: Cage, half: int) -> Cage:
     points = cage.points.copy()
     for a, b in strip.rungs:
         target[b] = a
-        points[a] = (cage.points[a] + cage.points[b]) / 2
+        points[a] = _led(cage, int(a), int(b))
     if len(strip.faces) == cage.count:
         raise CageProblem("No face would be left", "Collapse another row")
     faces = cage.faces[np.setdiff1d(np.arange(cage.count), strip.faces)]
     return renumbered(cage, points, target, faces)
+
+
+def _led(cage: Cage, a: int, b: int) -> Floats:
+    """Where two points become one: a point of the border leads, for its line is to stay, and of two of these a corner
+    of it; else in the middle."""
+    quads = cage.quads
+    held = [(bool(quads.on_border[k]), quads.on_border[k] and quads.valence[k] == 2) for k in (a, b)]
+    if held[0] != held[1]:
+        return np.asarray(cage.points[a if held[0] > held[1] else b])
+    return np.asarray((cage.points[a] + cage.points[b]) / 2)
 
 
 def collapse_face(cage: Cage, face: int, other: bool = False) -> Cage:
@@ -125,14 +135,10 @@ def collapse_face(cage: Cage, face: int, other: bool = False) -> Cage:
     a, b = (int(cage.faces[face, k]) for k in ((1, 3) if other else (0, 2)))
     if cage.count == 1:
         raise CageProblem("No face would be left", "Delete the cage in the Outline instead")
-    border = cage.quads.on_border
     target = np.arange(cage.quads.count)
     target[b] = a
     points = cage.points.copy()
-    # a point of the border leads, for its line is to stay
-    points[a] = cage.points[a] if border[a] and not border[b] else (
-        cage.points[b] if border[b] and not border[a] else (cage.points[a] + cage.points[b]) / 2
-    )  # fmt: skip
+    points[a] = _led(cage, a, b)
     made = renumbered(cage, points, target, np.delete(cage.faces, face, axis=0))
     return _without_doublets(made)
 

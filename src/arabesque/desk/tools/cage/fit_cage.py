@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
-from typing import Any, ClassVar
+from typing import Any
 
 import numpy as np
 
@@ -14,17 +14,14 @@ from arabesque.cages import Cage
 from arabesque.cages.both_sides import Part
 from arabesque.cages.edits import subdivide_faces
 from arabesque.desk.facts import Choice, Fact
-from arabesque.desk.steps import Step
 from arabesque.desk.theme import now
-from arabesque.desk.tools.base import Needs
-from arabesque.desk.tools.on_patches import take_one
+from arabesque.desk.tools.cage.try_on_cage import TryOnCage
 from arabesque.desk.tools.options import labelled, share
-from arabesque.desk.tools.try_keep import TryKeep
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.fitting import CageFit, CageSettings, faces_beyond, fit_cage
 from arabesque.geometry import Curve
-from arabesque.model import Document, Item, edits
+from arabesque.model import Item, edits
 from arabesque.progress import Progress
 from arabesque.reading import LineSet
 from arabesque.scan import Scan, rims
@@ -45,18 +42,15 @@ class DrawnTo(Enum):
     LINES = "shown lines"
 
 
-class FitCageTool(TryKeep):
+class FitCageTool(TryOnCage):
     """Tried first, beside the window; both figures and the net are told, and what to make finer is shown."""
 
-    needs: ClassVar[Needs] = (Cage, Scan)
     id = "fit-cage"
-    step = Step.CAGE
     label = "Fit the cage"
     hint = "Enter fits the cage to the scan and shows the result; Enter again keeps it"
     shortcut = "T"
     icon = "ph.arrows-in-line-vertical"
     short = "Fit"
-    lacks = "Make a cage first"
 
     @dataclass
     class Options:
@@ -77,13 +71,7 @@ class FitCageTool(TryKeep):
 
     def start(self) -> None:
         super().start()
-        take_one(self.session, Cage)
         self._finer: Bools | None = None
-
-    @property
-    def item(self) -> Item | None:
-        chosen, document = self.session.chosen(Cage), self.session.history.document
-        return document.items.get(chosen.id) if chosen is not None else None
 
     def options_changed(self) -> None:
         self.changed.emit()
@@ -117,11 +105,6 @@ class FitCageTool(TryKeep):
         )
         cage = item.shape
         return lambda progress: fit_cage(cage, scan, settings, progress)
-
-    def shown_with(self, made: Any) -> Document:
-        document, item = self.session.history.document, self.item
-        assert item is not None
-        return document.with_shape(item.id, made.cage)
 
     def keep(self, made: Any) -> None:
         item = self.item

@@ -5,22 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
-from typing import ClassVar
 
-from arabesque.cages import Cage
 from arabesque.desk.facts import Fact
-from arabesque.desk.steps import Step
 from arabesque.desk.theme import now
-from arabesque.desk.tools.base import Needs
-from arabesque.desk.tools.on_patches import take_one
+from arabesque.desk.tools.cage.try_on_cage import TryOnCage
 from arabesque.desk.tools.options import labelled, whole
-from arabesque.desk.tools.try_keep import TryKeep
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
-from arabesque.layout import Aim, Improved, improved, worse_p99
-from arabesque.model import Document, Item, edits
+from arabesque.layout import Aim, Improved, improved
+from arabesque.model import edits
 from arabesque.progress import Progress
-from arabesque.scan import Scan
 
 
 class Towards(Enum):
@@ -31,18 +25,15 @@ class Towards(Enum):
     CALMER = ("fewer irregular points", Aim.CALMER)
 
 
-class ImproveCage(TryKeep):
+class ImproveCage(TryOnCage):
     """Tried first, beside the window: the strips are shown with what they bring, then kept or dropped."""
 
-    needs: ClassVar[Needs] = (Cage, Scan)
     id = "improve-cage"
-    step = Step.CAGE
     label = "Improve the cage"
     hint = "Enter shows the strip of faces that brings most for its quads, put in or taken out; Enter again keeps it"
     shortcut = ""
     icon = "ph.trend-up"
     short = "Improve"
-    lacks = "Make a cage first"
 
     @dataclass
     class Options:
@@ -50,15 +41,6 @@ class ImproveCage(TryKeep):
 
         aim: Towards = labelled(Towards.CLOSER, "To be")
         most: int = whole(1, 1, 40, "Strips at most")
-
-    def start(self) -> None:
-        super().start()
-        take_one(self.session, Cage)
-
-    @property
-    def item(self) -> Item | None:
-        chosen, document = self.session.chosen(Cage), self.session.history.document
-        return document.items.get(chosen.id) if chosen is not None else None
 
     def prepared(self) -> Callable[[Progress], Improved] | None:
         item, scan, o = self.item, self.session.scan, self.options
@@ -68,11 +50,6 @@ class ImproveCage(TryKeep):
         plane = document.plane_of(item) if edits.cages.is_tied(item) else None
         cage, tolerance, aim, most = item.shape, document.tolerance, o.aim.value[1], o.most
         return lambda progress: improved(cage, scan, aim, tolerance, plane, most, progress)
-
-    def shown_with(self, made: Improved) -> Document:
-        document, item = self.session.history.document, self.item
-        assert item is not None
-        return document.with_shape(item.id, made.cage)
 
     def keep(self, made: Improved) -> None:
         item = self.item
@@ -89,7 +66,7 @@ class ImproveCage(TryKeep):
         made: Improved | None = self.made
         if made is None:
             return self.size_facts
-        before, after = worse_p99(made.before), worse_p99(made.fit.figures)
+        before, after = made.before.inlier_p99, made.fit.figures.inlier_p99
         odd = ", ".join(f"{count} of {n}" for n, count in sorted(made.fit.net.irregular.items()))
         return [
             Fact("Done", made.words),
