@@ -376,7 +376,7 @@ def main() -> None:
     at.idle()
     caging(at)
     laying_out(at, "pebble", 700, False)
-    laying_out(at, "juniper", 500, True)
+    laying_out(at, "juniper", 700, True)
     show(window, "heron")
     at.idle()
     window.sight.look_along("slanted")
