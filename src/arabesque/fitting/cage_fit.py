@@ -71,8 +71,6 @@ WORSE = 1.25
 after its first, calmest stage, it may become."""
 PLACED, SLOW = 0.25, 0.85
 """Where the fit of a placed cage starts, and what is left of the distance after a stage that is not worth the next."""
-IN_REACH = 1.8
-"""Tolerances from the scan up to which a placed fit that crumples goes back and on in shorter steps."""
 AIM = 0.8
 """Of the tolerance: a fit that is so near goes no further, for what is left is evenness."""
 FAIR_SHARE = 0.1
@@ -90,6 +88,7 @@ class CageSettings:
     the tolerance is kept. plane: the cage is kept alike on both sides of it. lines: (k, 3) polylines that borders and
     sharp edges within ``reach`` mm are drawn to. pinned: (n,) points that stay. placed: the cage lies where it belongs
     already, face by face, and need not be drawn there by a calm start; such a fit ends when it comes little nearer.
+    patient: where it crumples on its way to the tolerance, it goes back and on in shorter steps.
     spacing: takes (k, 3) places to (k,) how far apart points are to be there, as to elsewhere; even if not given.
     """
 
@@ -100,6 +99,7 @@ class CageSettings:
     reach: float = 0.0
     pinned: Bools | None = None
     placed: bool = False
+    patient: bool = True
     spacing: Spacing | None = None
 
 
@@ -193,8 +193,7 @@ def _brought_near(work: _Fit, settings: CageSettings, leg: float, progress: Prog
             continue
         if crumpled and even is not None and not by_hand:
             # back to the last even one, from which shorter steps lead further
-            hopeless = settings.placed and nearest > IN_REACH * settings.tolerance
-            if ahead <= SHORTEST or hopeless:
+            if ahead <= SHORTEST or not settings.patient:
                 break
             ahead /= 2
             balance, work.cage = even[0] + ahead, even[1]

@@ -158,10 +158,9 @@ def lay_out(scan: Scan, wishes: Wishes, ground: Ground | None = None, progress: 
     half of the time. Raises MapProblem, FitProblem or CageProblem with what stood against it.
     """
     wishes = wishes.checked()
-    if wishes.tolerance is None:
-        made = _laid_out(scan, replace(wishes, tolerance=USUAL * scan.diagonal), ground, progress)
-        return replace(made, wishes=wishes)
-    return _laid_out(scan, wishes, ground, progress)
+    taken = _taken(scan, wishes) if ground is None else ground.scan
+    own, whole = (float(np.linalg.norm(one.area_vectors, axis=1).sum()) for one in (taken, scan))
+    return replace(_of_scan(taken, wishes, ground, progress), left_out=max(0.0, 1 - own / whole))
 
 
 def _taken(scan: Scan, wishes: Wishes) -> Scan:
@@ -169,12 +168,6 @@ def _taken(scan: Scan, wishes: Wishes) -> Scan:
     if wishes.part is None:
         return largest_piece(scan)
     return largest_piece(wishes.part.of(scan, wishes.plane), wishes.part.place)
-
-
-def _laid_out(whole: Scan, wishes: Wishes, ground: Ground | None, progress: Progress) -> Layout:
-    scan = _taken(whole, wishes) if ground is None else ground.scan
-    own, all_of_it = (float(np.linalg.norm(one.area_vectors, axis=1).sum()) for one in (scan, whole))
-    return replace(_of_scan(scan, wishes, ground, progress), left_out=max(0.0, 1 - own / all_of_it))
 
 
 def _of_scan(scan: Scan, wishes: Wishes, ground: Ground | None, progress: Progress) -> Layout:
@@ -293,18 +286,18 @@ def _fitted(
     scan: Scan, wishes: Wishes, cage: Cage, ground: Ground | None, spent: dict[str, float], progress: Progress
 ) -> Layout:
     began = time.monotonic()
-    assert wishes.tolerance is not None
     area = float(np.linalg.norm(scan.area_vectors, axis=1).sum())
     lines = list(wishes.guides.sharp)
     if wishes.part is not None:
         lines += [scan.points[np.append(ring, ring[0])] for ring in rims(scan)]
     settings = CageSettings(
-        wishes.tolerance,
+        wishes.tolerance or USUAL * scan.diagonal,
         plane=wishes.plane,
         lines=lines,
         reach=BESIDE * float(np.sqrt(area / cage.count)) if lines else 0.0,
         pinned=pinned(cage, wishes.meet),
         placed=True,
+        patient=wishes.tolerance is not None,
         spacing=_spacing(wishes.guides),
     )
     if settings.spacing is not None:
