@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
+
+from arabesque.arrays import Bools, Floats
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
-from arabesque.layout import Aim, Detail, Guides, Improved, Layout, improved
+from arabesque.layout import NO_GUIDES, Aim, Detail, Guides, Improved, Layout, improved
 from arabesque.model import Change, edits
 from arabesque.model.rebuild import given, ingredients
 from arabesque.reading import find_symmetry_plane
-from arabesque.recipes import LayoutOfScan, Taken
-from arabesque.recipes.layout_of_scan import NO_GUIDES
+from arabesque.recipes import LayoutOfScan, Taken, marked_part
 from arabesque.script_base import AnyItem, Lends
 
 
@@ -30,6 +32,8 @@ class Layouts(Lends):
         along: Sequence[AnyItem] = (),
         sharp: Sequence[AnyItem] = (),
         inside: Sequence[AnyItem] = (),
+        marked: Bools | None = None,
+        areas: tuple[AnyItem, Sequence[Floats]] | None = None,
         beside: Sequence[AnyItem] = (),
         guides: Guides = NO_GUIDES,
     ) -> AnyItem:
@@ -38,9 +42,10 @@ class Layouts(Lends):
         tolerance: mm, the project's from then on. symmetric: "x", "y" or "z", alike on both sides of that plane
         through 0, or "auto", of the scan's own plane; it is the project's twin plane from then on. detail: "calm",
         "balanced" or "faithful", how much small forms count. close: go over openings inside, too. along: curves on the
-        scan that rows run along. sharp: curves on which edges lie, and are sharp. inside: closed curves; only what they
-        enclose is laid out. beside: cages whose borders are met, point by point; without ``inside`` what they do not
-        cover is laid out. guides: strokes, places of irregular points, brushed rows. The layout follows all of these
+        scan that rows run along. sharp: curves on which edges lie, and are sharp. Of the scan all is laid out, or what
+        closed curves enclose (inside), triangles (m,) that are marked, or of regions the areas at (3,) places. beside:
+        cages whose borders are met, point by point; with no part named what they do not cover is laid out. guides:
+        strokes, places of irregular points, brushed rows. The layout follows all of these
         until it is edited. How it came out: ``layout_of``.
         """
         if detail not in {known.value for known in Detail}:
@@ -53,7 +58,7 @@ class Layouts(Lends):
         curves, edges, rings, cages = (
             tuple(self.item(item.id).id for item in items) for items in (along, sharp, inside, beside)
         )
-        taken = Taken(inside=rings, free=bool(cages) and not rings)
+        taken = self._part(rings, marked, areas, bool(cages))
         recipe = LayoutOfScan(quads or 0, Detail(detail), plane is not None, close, curves, edges, taken, cages, guides)
         document = self.document
         made = recipe.lay(given(document, recipe), None, self._progress)
@@ -66,17 +71,33 @@ class Layouts(Lends):
         self._layouts[change.select] = made
         return self.item(change.select)
 
-    def improve(self, item: AnyItem, aim: str, most: int = 1) -> Improved:
+    def _part(
+        self, rings: tuple[str, ...], marked: Bools | None, areas: tuple[AnyItem, Sequence[Floats]] | None, free: bool
+    ) -> Taken:
+        """What of the scan is laid out; raises ArabesqueError where more than one part is named."""
+        if sum((bool(rings), marked is not None, areas is not None)) > 1:
+            raise ArabesqueError("Several parts are named", "Give one of inside, marked and areas")
+        if marked is not None:
+            return marked_part(self.scan, np.asarray(marked, dtype=bool))
+        if areas is not None:
+            regions, places = areas
+            on = self.document.reference
+            assert on is not None
+            return Taken(regions=regions.id, on=on, areas=tuple(np.asarray(place, dtype=float) for place in places))
+        return Taken(inside=rings, free=free and not rings)
+
+    def improve(self, item: AnyItem, aim: str, most: int = 1, symmetric: str | None = None) -> Improved:
         """A cage with up to ``most`` strips put in or taken out, fitted to the reference scan.
 
         aim: "closer" puts strips through the faces that fail the tolerance, "lighter" takes out what is not needed for
-        it, "calmer" what leaves fewer irregular points. A cage that is alike on both sides stays so.
+        it, "calmer" what leaves fewer irregular points. A cage that is alike on both sides stays so; symmetric: "x",
+        "y" or "z" for one that is not tied.
         """
         if aim not in {known.value for known in Aim}:
             raise ArabesqueError(f"'{aim}' is no aim", "Give closer, lighter or calmer")
         document = self.document
         known = document[item.id]
-        plane = document.plane_of(known) if edits.cages.is_tied(known) else None
+        plane = document.plane_of(known) if edits.cages.is_tied(known) else self._plane_of(symmetric)
         made = improved(known.shape, self.scan, Aim(aim), document.tolerance, plane, most, self._progress)
         self._do(edits.items.reshaped(document, known, made.words, made.cage))
         return made

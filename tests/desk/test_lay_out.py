@@ -1,5 +1,7 @@
 """Lay out in the real window: tried, another count on the same rows, kept, rebuilt, edited by hand, undone."""
 
+from unittest import mock
+
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 
@@ -122,6 +124,12 @@ class LayOutTest(CageTest):
         self.click(middle)
         self.assertIn("1 brushed place", {fact.label: fact.value for fact in tool.facts}["Drawn"])
         self.key(Qt.Key.Key_Backspace)
+        self.assertEqual({fact.label: fact.value for fact in tool.facts}["Drawn"], "1 stroke")
+        # a brush that cannot be is said where the hand is, and asks for nothing
+        tool.options.factor = 50.0
+        with mock.patch.object(self.session, "tell_problem") as told:
+            self.click(middle)
+        told.assert_called_once()
         self.assertEqual({fact.label: fact.value for fact in tool.facts}["Drawn"], "1 stroke")
         made = self.tried().made
         self.assertEqual(len(made.cage.quads.borders()), 1)

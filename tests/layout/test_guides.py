@@ -1,5 +1,6 @@
 """Layouts that are told more than a count: parts, sharp lines, irregular points, closer rows, borders that meet."""
 
+import json
 import tempfile
 import unittest
 from pathlib import Path
@@ -10,6 +11,8 @@ import trimesh
 from arabesque.arrays import Floats
 from arabesque.cages import Cage
 from arabesque.cages.edits import merged, weld_near
+from arabesque.cages.files import read_cage
+from arabesque.cli import main
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
 from arabesque.layout import (
@@ -266,6 +269,49 @@ class ScriptTest(unittest.TestCase):
             self.assertEqual(project.item(whole.id).shape.count, made.cage.count)
             with self.assertRaisesRegex(ArabesqueError, "no aim"):
                 project.improve(whole, "prettier")
+
+    def test_parts_from_scripts(self) -> None:
+        """Marked triangles, and areas of regions, as in the window; two parts at once are refused."""
+        with tempfile.TemporaryDirectory() as folder, Project() as project:
+            path = Path(folder) / "rod.ply"
+            write_scan(path, even(trimesh.creation.cylinder(20, 60, sections=120), 2.0), "mm")
+            project.open_scan(path)
+            scan = project.scan
+            mask = scan.points[scan.triangles].mean(axis=1)[:, 2] > 0
+            upper = project.layout(60, marked=mask)
+            self.assertEqual((euler(upper.shape), len(upper.shape.quads.borders())), (1, 1))
+            regions = project.regions()
+            end = project.layout(40, areas=(regions, [np.array([0.0, 0, 30])]))
+            np.testing.assert_allclose(end.shape.limit[:, 2], 30, atol=0.2)
+            with self.assertRaisesRegex(ArabesqueError, "Several parts"):
+                project.layout(60, marked=mask, areas=(regions, [np.zeros(3)]))
+            with self.assertRaisesRegex(ArabesqueError, "All of the scan"):
+                project.layout(60, marked=np.ones(len(scan.triangles), dtype=bool))
+
+    def test_parts_and_strips_from_commands(self) -> None:
+        """What a closed curve encloses, the rest meeting it, and a strip put in, each in one command."""
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            scan = blob(4)
+            line = cap_line(scan)
+            write_scan(folder / "ball.ply", scan, "mm")
+            rows = [f"v {x} {y} {z}" for x, y, z in line] + ["l " + " ".join(str(k + 1) for k in range(len(line)))]
+            (folder / "line.obj").write_text("\n".join(rows) + "\n")
+            ball, cap, rest, report = (str(folder / one) for one in ("ball.ply", "cap.obj", "rest.obj", "r.json"))
+            inside = ["--inside", str(folder / "line.obj")]
+            self.assertEqual(main(["layout", ball, "--quads", "60", *inside, "--cage", cap]), 0)
+            self.assertEqual(main(["layout", ball, "--quads", "120", "--meet", cap, "--cage", rest]), 0)
+            whole = weld_near(merged([read_cage(cap, "mm"), read_cage(rest, "mm")]), 1e-4)
+            self.assertFalse(whole.quads.borders())
+            self.assertEqual(main(["layout", ball, "--quads", "60", "--cage", rest]), 0)
+            wanted = ["cage-improve", rest, ball, "--tolerance", "0.02"]
+            self.assertEqual(main([*wanted, "--out", cap, "--report", report]), 0)
+            told = json.loads(Path(report).read_text())
+            self.assertEqual(told["strips"], 1)
+            self.assertEqual(read_cage(cap, "mm").count, told["faces"])
+            self.assertGreater(told["gain"], 0)
+            self.assertEqual(main([*wanted, "--most", "0", "--out", cap]), 1)
+            self.assertEqual(main(wanted), 1)
 
 
 if __name__ == "__main__":

@@ -330,7 +330,7 @@ class _Fit:
             assert pairs is not None
             points = symmetric(points, self._settings.plane, pairs)
         if self._settings.pinned is not None:
-            points[self._settings.pinned] = self.cage.points[self._settings.pinned]
+            points = np.where(self._settings.pinned[:, None], self.cage.points, points)
         return points
 
     def _back(self, places: Floats, up: Floats, wide: bool) -> _Back:
@@ -367,6 +367,8 @@ class _Fit:
             if not folded.any():
                 break
             movable[cage.faces[folded]] = True
+            if self._settings.pinned is not None:
+                movable &= ~self._settings.pinned
             self._held |= movable
             cage = relaxed(cage, 3, movable)
             folded = folded_faces(cage)

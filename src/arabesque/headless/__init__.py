@@ -3,6 +3,7 @@
 from arabesque.headless import (
     cage_convert,
     cage_fit,
+    cage_improve,
     compare,
     layout,
     network,
@@ -14,4 +15,17 @@ from arabesque.headless import (
     suggest,
 )
 
-COMMANDS = (simulate, patch, suggest, section, network, layout, cage_fit, cage_convert, prepare, compare, run_script)
+COMMANDS = (
+    simulate,
+    patch,
+    suggest,
+    section,
+    network,
+    layout,
+    cage_fit,
+    cage_improve,
+    cage_convert,
+    prepare,
+    compare,
+    run_script,
+)

@@ -30,6 +30,8 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--close", action="store_true", help="go over openings inside, too")
     parser.add_argument("--curves", metavar="F", help="an OBJ of polylines, STEP or IGES: rows run along these")
     parser.add_argument("--sharp", metavar="F", help="the same: edges lie on these, and are sharp")
+    parser.add_argument("--inside", metavar="F", help="the same: closed curves; only what they enclose is laid out")
+    parser.add_argument("--meet", metavar="CAGE.obj", help="a cage whose borders are met; what it leaves is laid out")
     parser.add_argument("--threads", type=int, metavar="K", help="so many at most; all there are if not given")
     parser.add_argument("--cage", metavar="OUT.obj", help="the quads")
     parser.add_argument("--step", metavar="OUT.step", help="the smooth surface")
@@ -50,8 +52,11 @@ def run(options: argparse.Namespace) -> None:
     scale = scale_to_mm(options.unit)
     with at_most(options.threads), Project() as project:
         project.open_scan(options.scan, options.unit)
-        along = project.open_curves(options.curves, options.unit) if options.curves else ()
-        sharp = project.open_curves(options.sharp, options.unit) if options.sharp else ()
+        along, sharp, inside = (
+            project.open_curves(name, options.unit) if name else ()
+            for name in (options.curves, options.sharp, options.inside)
+        )
+        beside = [project.open_cage(options.meet, options.unit)] if options.meet else ()
         item = project.layout(
             options.quads,
             None if options.tolerance is None else options.tolerance * scale,
@@ -60,6 +65,8 @@ def run(options: argparse.Namespace) -> None:
             options.close,
             along,
             sharp,
+            inside,
+            beside=beside,
         )
         made = project.layout_of(item)
         record = made.as_record()

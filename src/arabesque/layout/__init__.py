@@ -1,7 +1,7 @@
 """Automatic layouts: a scan becomes an editable cage of quads."""
 
 from arabesque.layout.ground import Detail, Ground, ground_of
-from arabesque.layout.guides import Calm, Guides, Moved, RowsHere
+from arabesque.layout.guides import NO_GUIDES, Calm, Guides, Moved, RowsHere
 from arabesque.layout.improve import Aim, Improved, improved
 from arabesque.layout.integer_map import MapProblem
 from arabesque.layout.make import Layout, Wishes, lay_out, surface_folds, symmetric_error
@@ -9,6 +9,7 @@ from arabesque.layout.meeting import Border, borders_of, uncovered
 from arabesque.layout.part import Part, largest_piece
 
 __all__ = [
+    "NO_GUIDES",
     "Aim",
     "Border",
     "Calm",

@@ -13,7 +13,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
 from arabesque.layout.field import CrossField, Held, cross_field
 from arabesque.layout.fine import FineQuads, fine_quads
-from arabesque.layout.guides import Guides, RowsHere, closer_at, steps_along
+from arabesque.layout.guides import NO_GUIDES, Guides, RowsHere, closer_at, steps_along
 from arabesque.layout.integer_map import MapProblem, integer_map
 from arabesque.layout.irregular import with_moves
 from arabesque.layout.proxy import TRIANGLES, euler_number, parted, proxy_along
@@ -38,7 +38,6 @@ NEAR = 2.0
 """Edges of the stand-in within which a curve lies on it."""
 BRUSHED = 20.0
 """How much more arcs count where rows are asked for."""
-NO_GUIDES = Guides()
 BLUNTINGS, BLUNT_RINGS, BLUNT_ROUNDS = 6, 2, 3
 FEWEST, MOST = 3, 8
 """Faces at a point inside that can be worked with (common practice)."""
@@ -215,7 +214,7 @@ def ways_held(proxy: Scan, guides: Guides, lines: Ints) -> Held | None:
         for some, way in (fans_along(proxy, lines), sides_along(proxy, lines)):
             triangles.append(some)
             ways.append(way)
-    for places, _ in steps_along(guides.curves, edge / 2):
+    for places in steps_along(guides.curves, edge / 2):
         closest = proxy.closest((places[1:] + places[:-1]) / 2)
         near = closest.distance < NEAR * edge
         triangles.append(closest.triangle[near])

@@ -104,6 +104,9 @@ class Guides:
         return replace(self.at(up), curves=curves, sharp=sharp)
 
 
+NO_GUIDES = Guides()
+
+
 def _parts_above(curve: Floats, plane: Plane) -> list[Floats]:
     """The parts of a polyline above a plane, up to where it crosses that; none of what runs in it."""
     points = np.asarray(curve, dtype=float)
@@ -146,8 +149,8 @@ def closer_at(places: Floats, rows: Sequence[RowsHere]) -> Floats:
     return found
 
 
-def steps_along(curves: Sequence[Floats], step: float) -> list[tuple[Floats, Floats]]:
-    """Of each polyline places about a step apart, (k, 3), and how far along each lies, (k,)."""
+def steps_along(curves: Sequence[Floats], step: float) -> list[Floats]:
+    """Of each polyline that has a length places about a step apart, (k, 3)."""
     found = []
     for curve in curves:
         line = np.asarray(curve, dtype=float)
@@ -155,5 +158,5 @@ def steps_along(curves: Sequence[Floats], step: float) -> list[tuple[Floats, Flo
         if along[-1] <= 0:
             continue
         at = np.linspace(0, along[-1], max(2, round(along[-1] / step) + 1))
-        found.append((np.column_stack([np.interp(at, along, line[:, axis]) for axis in range(3)]), at))
+        found.append(np.column_stack([np.interp(at, along, line[:, axis]) for axis in range(3)]))
     return found

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import Enum
+from typing import Any
 
 import numpy as np
 
@@ -13,7 +14,7 @@ from arabesque.cages import Cage, CageProblem
 from arabesque.cages.edits import collapse_row, halved, insert_loop, mirror_and_weld
 from arabesque.cages.rows import Strip, strip_of
 from arabesque.checking import BothWays, measure_both_ways, read_cage_net, shape_to_scan
-from arabesque.errors import FitProblem
+from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.fitting import CageFit, CageSettings, fit_cage
 from arabesque.geometry import Plane
 from arabesque.layout.ground import FEWEST, MOST
@@ -51,6 +52,16 @@ class Improved:
         """By how much the worse p99 fell, mm, for each face that was added or taken; negative where it rose."""
         return (self.before.inlier_p99 - self.fit.figures.inlier_p99) / max(abs(self.faces), 1)
 
+    def as_record(self) -> dict[str, Any]:
+        """Plain values for a report; lengths in mm."""
+        return {
+            **self.fit.as_record(),
+            "before": self.before.as_record(),
+            "strips": self.strips,
+            "faces_changed": self.faces,
+            "gain": self.gain,
+        }
+
     @property
     def words(self) -> str:
         """What was done, for the history."""
@@ -69,6 +80,8 @@ def improved(
     alike on both sides of it and stays so. Raises FitProblem when nothing helps. Strips: Daniels, Silva, Shepherd and
     Cohen, "Quadrilateral mesh simplification", ACM TOG 27, 2008.
     """
+    if most < 1:
+        raise ArabesqueError(f"{most} strips are not possible", "Give a number from 1 on")
     before = measure_both_ways([cage], scan, tolerance)
     now = _Now(cage, scan, tolerance, plane, before)
     rungs: list[Floats] = []
@@ -166,7 +179,7 @@ def _candidates(now: _Now, own: Cage, aim: Aim) -> Iterator[tuple[Strip, Cage]]:
             made = collapse_row(own, _half(own, strips[k]))
         except CageProblem:
             continue
-        if not _sound(made):
+        if not workable(made) or read_cage_net(made).folded.any():
             continue
         fewer = odd - _oddness(made)
         if aim is Aim.LIGHTER and fewer >= 0:
@@ -224,6 +237,7 @@ def _oddness(cage: Cage) -> int:
     return int(np.abs(quads.valence[~quads.on_border] - 4).sum())
 
 
-def _sound(cage: Cage) -> bool:
+def workable(cage: Cage) -> bool:
+    """True where no point inside is of too few or too many faces to be worked with."""
     inside: Ints = cage.quads.valence[~cage.quads.on_border]
-    return bool(((inside >= FEWEST) & (inside <= MOST)).all()) and not read_cage_net(cage).folded.any()
+    return bool(((inside >= FEWEST) & (inside <= MOST)).all())

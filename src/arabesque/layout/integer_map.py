@@ -12,10 +12,10 @@ from arabesque.arrays import Bools, Floats, Ints, unit
 from arabesque.errors import FitProblem
 from arabesque.layout.field import CrossField
 from arabesque.layout.seams import TURNED, Seams
-from arabesque.layout.sharp_lines import NO_LINES, line_nodes, line_sides
+from arabesque.layout.sharp_lines import NO_LINES, line_nodes
 from arabesque.layout.triangles import hat_gradients, next_side, rim_sides, side_vectors
 from arabesque.progress import Progress, silent
-from arabesque.scan import Scan
+from arabesque.scan import Scan, sides_of
 
 STIFFENINGS = 8
 LEAST_AREA = 0.02
@@ -88,7 +88,7 @@ class _Equations:
         for group in np.unique(corner[special]).tolist():
             self._whole |= {2 * group, 2 * group + 1}
         self._same: list[tuple[int, int]] = []
-        self._along(scan, np.union1d(rim_sides(scan), np.flatnonzero(line_sides(scan, lines))))
+        self._along(scan, np.union1d(rim_sides(scan), np.flatnonzero(sides_of(scan, lines))))
         # a chain of cut edges shares a shift
         self.shift_of = n + self._chains(scan, field)
         self.count = int(self.shift_of.max(initial=n - 1)) + 1

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -62,7 +62,7 @@ def with_moves(
     return with_these_turns(scan, replace(field, turns=turns, index=index), smooth, held)
 
 
-def _cleared(scan: Scan, index: Ints, rim: Bools, wish: Calm, edge: float, take) -> None:  # type: ignore[no-untyped-def]
+def _cleared(scan: Scan, index: Ints, rim: Bools, wish: Calm, edge: float, take: Callable[[int, int], None]) -> None:
     """Move what is irregular near a line away: opposite ones into each other, the rest to the nearest free place."""
     away = from_line(scan.points, wish.line)
     inside = [int(p) for p in np.flatnonzero((index != 0) & (away <= wish.radius))]

@@ -18,9 +18,9 @@ from arabesque.errors import ArabesqueError, FitProblem
 from arabesque.fitting import CageFit, CageSettings, fit_cage
 from arabesque.geometry import Plane
 from arabesque.layout.coarse import coarse_quads
-from arabesque.layout.ground import FEWEST, MOST, NO_GUIDES, Detail, Ground, form_of, ground_of
-from arabesque.layout.guides import Guides, closer_at
-from arabesque.layout.improve import Aim, improved
+from arabesque.layout.ground import Detail, Ground, form_of, ground_of
+from arabesque.layout.guides import NO_GUIDES, Guides, closer_at
+from arabesque.layout.improve import Aim, improved, workable
 from arabesque.layout.integer_map import MapProblem
 from arabesque.layout.last_resort import last_resort
 from arabesque.layout.meeting import Border, meetings, pinned, put_on, rows_given
@@ -40,6 +40,8 @@ COUNT_TRIES, NEAR_COUNT = 6, 1.12
 MORE_TRIES, MORE, UNFOLDING = 4, 1.3, 0.6
 """How often, and by how much more quads, a layout that stays folded is made again, as long as folds get so much fewer:
 to this share."""
+COUNTED = 0.8
+"""Of the way to a tolerance: what is left is for strips that are not needed."""
 FIRST_COUNT, MOST_OUT, TRIANGLE_TRIES = 150, 4, 4
 """Quads with which the search for a tolerance begins, strips that are taken out at its end, and counts that are tried
 where there are no rows."""
@@ -197,7 +199,7 @@ def _for_tolerance(scan: Scan, wishes: Wishes, ground: Ground, spent: dict[str, 
     low, high = LEAST_QUADS, MOST_QUADS
     tried: set[int] = set()
     for number in range(COUNT_TRIES):
-        steps = part(progress, number / COUNT_TRIES, (number + 1) / COUNT_TRIES)
+        steps = part(progress, COUNTED * number / COUNT_TRIES, COUNTED * (number + 1) / COUNT_TRIES)
         asked = wanted
         made = _for_count(scan, wishes, ground, asked, spent, steps)
         spent = made.seconds
@@ -219,15 +221,17 @@ def _for_tolerance(scan: Scan, wishes: Wishes, ground: Ground, spent: dict[str, 
     assert best is not None
     best = replace(best, seconds=spent)
     plain = wishes.part is None and not wishes.guides and not wishes.meet
-    return _lighter(scan, best) if plain and best.fit.within and not best.lacking else best
+    if not plain or not best.fit.within or best.lacking:
+        return best
+    return _lighter(scan, best, part(progress, COUNTED, 1.0))
 
 
-def _lighter(scan: Scan, layout: Layout) -> Layout:
+def _lighter(scan: Scan, layout: Layout, progress: Progress) -> Layout:
     """A layout that keeps its tolerance without the strips that it can do without."""
     began = time.monotonic()
     tolerance, plane = layout.fit.tolerance, layout.wishes.plane
     try:
-        made = improved(layout.cage, scan, Aim.LIGHTER, tolerance, plane, MOST_OUT)
+        made = improved(layout.cage, scan, Aim.LIGHTER, tolerance, plane, MOST_OUT, progress)
     except (FitProblem, CageProblem):
         return layout  # every strip is needed
     folds = surface_folds(made.cage, scan)
@@ -368,9 +372,7 @@ def _along_plane(laid: Cage, plane: Plane, side: float) -> Bools:
 
 
 def _check_net(cage: Cage) -> None:
-    quads = cage.quads
-    inside = quads.valence[~quads.on_border]
-    if ((inside < FEWEST) | (inside > MOST)).any():
+    if not workable(cage):
         raise CageProblem("Rows meet in a point of too few or too many quads", "Ask for a calmer layout")
 
 

@@ -24,11 +24,10 @@ SAME = 1e-6
 
 @dataclass(frozen=True, eq=False)
 class Border:
-    """A border of a cage in order. points: (k, 3) of its net. line: (k, 3) the same on its surface."""
+    """A closed border of a cage in order. points: (k, 3) of its net. line: (k, 3) the same on its surface."""
 
     points: Floats
     line: Floats
-    closed: bool = True
 
     @property
     def step(self) -> float:
@@ -37,8 +36,8 @@ class Border:
 
     @property
     def polyline(self) -> Floats:
-        """The line, back to its start where it is closed."""
-        return np.vstack([self.line, self.line[:1]]) if self.closed else self.line
+        """The line, back to its start."""
+        return np.vstack([self.line, self.line[:1]])
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,11 +114,8 @@ def _met(fine: FineQuads, walls: Walls, border: Border, chain: list[tuple[int, b
         order = (first + (1 if forward else -1) * np.arange(k)) % k
         return Meeting(chain, border.points[order], True)
     first, middle, last = (int(nearest[i]) for i in (0, len(places) // 2, -1))
-    if border.closed:
-        forward = (middle - first) % k <= (last - first) % k
-        count = (last - first) % k if forward else (first - last) % k
-    else:
-        forward, count = last >= first, abs(last - first)
+    forward = (middle - first) % k <= (last - first) % k
+    count = (last - first) % k if forward else (first - last) % k
     return Meeting(chain, border.points[(first + (1 if forward else -1) * np.arange(count + 1)) % k], False)
 
 

@@ -12,13 +12,14 @@ from scipy.sparse.csgraph import dijkstra
 from arabesque.arrays import Bools, Floats, Ints, tree_of, unit
 from arabesque.layout.guides import steps_along
 from arabesque.layout.triangles import side_vectors
-from arabesque.scan import Scan, edge_length
+from arabesque.scan import Scan, edge_length, sides_of, turning
 
+NO_LINES: Ints = np.empty((0, 2), dtype=np.int64)
 CORRIDOR = 2.0
 """Edges from a line within which a way of edges along it is looked for."""
 AWAY = 8.0
 """How much more a way costs an edge away from the line."""
-CORNER = 40.0
+CORNER = 50.0
 """Degrees by which a line turns at a corner."""
 PARTS = 3
 """Of a closed line at least so many, lest a way takes the short side."""
@@ -35,7 +36,7 @@ def drawn_in(scan: Scan, lines: Sequence[Floats]) -> tuple[Scan, Ints]:
     fixed[scan.border_edges.ravel()] = True
     edges = scan.edges[0]
     found: list[Ints] = []
-    for places, _ in steps_along(lines, edge / 3):
+    for places in steps_along(lines, edge / 3):
         stops = _stops(places)
         near, _ = tree_of(places).query(points)
         inside = np.flatnonzero(near <= CORRIDOR * edge)
@@ -76,9 +77,6 @@ def _at(places: Floats, share: Floats) -> Floats:
     return np.column_stack([np.interp(share * (len(places) - 1), np.arange(len(places)), axis) for axis in places.T])
 
 
-NO_LINES: Ints = np.empty((0, 2), dtype=np.int64)
-
-
 def _stops(places: Floats) -> list[int]:
     """Where a line of even places has its ends and corners, and stops between them where it is closed."""
     last = len(places) - 1
@@ -97,21 +95,9 @@ def _stops(places: Floats) -> list[int]:
     return sorted(stops)
 
 
-def line_sides(scan: Scan, pairs: Ints) -> Bools:
-    """(3 m,) sides of triangles that run along edges (e, 2), either way."""
-    n = len(scan.points)
-    starts, ends = scan.triangles.ravel(), np.roll(scan.triangles, -1, axis=1).ravel()
-    keys = np.minimum(starts, ends) * n + np.maximum(starts, ends)
-    return (
-        np.isin(keys, pairs.min(axis=1, initial=n) * n + pairs.max(axis=1, initial=0))
-        if len(pairs)
-        else np.zeros(len(keys), dtype=bool)
-    )
-
-
 def sides_along(scan: Scan, pairs: Ints) -> tuple[Ints, Floats]:
     """(k,) triangles beside edges (e, 2), and (k, 3) how these run, unit."""
-    along = np.flatnonzero(line_sides(scan, pairs))
+    along = np.flatnonzero(sides_of(scan, pairs))
     return along // 3, unit(side_vectors(scan)[along])
 
 
@@ -138,11 +124,5 @@ def fans_along(scan: Scan, pairs: Ints) -> tuple[Ints, Floats]:
 def line_nodes(points: Floats, pairs: Ints, count: int) -> Bools:
     """(count,) points where edges (e, 2) end, meet, or turn at a corner."""
     number = np.bincount(pairs.ravel(), minlength=count)
-    found: Bools = (number > 0) & (number != 2)
-    way = unit(points[pairs[:, 1]] - points[pairs[:, 0]])
-    total = np.zeros((count, 3))
-    np.add.at(total, pairs[:, 0], way)
-    np.add.at(total, pairs[:, 1], -way)
-    # two ways out of a point cancel where the line goes straight on
-    found |= (number == 2) & (np.linalg.norm(total, axis=1) > 2 * np.sin(np.radians(CORNER / 2)))
+    found: Bools = (number > 0) & (number != 2) | turning(points, pairs, CORNER)
     return found

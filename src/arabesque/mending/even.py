@@ -11,9 +11,11 @@ from arabesque.arrays import Bools, Floats, Ints
 from arabesque.errors import ArabesqueError
 from arabesque.mending import even_kernel as kernel
 from arabesque.progress import Progress, silent
-from arabesque.scan import BoxTree, Scan, compact, sharp_pairs
+from arabesque.scan import BoxTree, Scan, compact, sharp_pairs, sides_of, turning
 
 ROUNDS = 6
+CORNER = 50.0
+"""Degrees by which a rim or a sharp edge turns at a corner of it."""
 MOST_TRIANGLES = 8_000_000
 
 
@@ -95,14 +97,11 @@ def _keep_only(mesh: HalfEdges, scan: Scan, lines: Ints) -> None:
     n, m = len(scan.points), scan.triangles.size
     mesh.kind[:] = kernel.SMOOTH
     mesh.kind[scan.border_edges.ravel()] = kernel.LINE
-    starts, ends = scan.triangles.ravel(), np.roll(scan.triangles, -1, axis=1).ravel()
-    keys = np.minimum(starts, ends) * n + np.maximum(starts, ends)
-    pairs = np.sort(lines.reshape(-1, 2), axis=1)
     mesh.sharp[:] = False
-    mesh.sharp[:m] = np.isin(keys, pairs[:, 0] * n + pairs[:, 1]) & (mesh.twin[:m] >= 0)
-    count = np.bincount(pairs.ravel(), minlength=n)
+    mesh.sharp[:m] = sides_of(scan, lines) & (mesh.twin[:m] >= 0)
+    count = np.bincount(lines.ravel(), minlength=n)
     on_rim = mesh.kind[:n] == kernel.LINE
-    corner = (count > 0) & ((count != 2) | on_rim | _bent(scan.points, pairs[:, 0], pairs[:, 1], n))
+    corner = (count > 0) & ((count != 2) | on_rim | turning(scan.points, lines, CORNER))
     mesh.kind[:n][count > 0] = kernel.LINE
     mesh.kind[:n][corner] = kernel.CORNER
 
@@ -135,24 +134,9 @@ def _half_edges(scan: Scan, room: int) -> HalfEdges:
     share = np.where(twin[: 3 * m] < 0, 1.0, 0.5)
     lines_at = np.bincount(starts, on_line * share, n) + np.bincount(ends, on_line * share, n)
     kind[:n] = np.where(lines_at < 0.9, kernel.SMOOTH, np.where(np.abs(lines_at - 2) < 0.1, kernel.LINE, kernel.CORNER))
-    kind[:n][_bent(scan.points, starts[on_line], ends[on_line], n) & (kind[:n] == kernel.LINE)] = kernel.CORNER
+    ways = np.unique(np.column_stack([low[on_line], high[on_line]]), axis=0)
+    kind[:n][turning(scan.points, ways, CORNER) & (kind[:n] == kernel.LINE)] = kernel.CORNER
     return HalfEdges(P, V, twin, out, sharp, kind)
-
-
-def _bent(points: Floats, starts: Ints, ends: Ints, n: int) -> Bools:
-    """(n,) true where a line turns by more than 50 degrees: a corner of a rim or of a sharp edge."""
-    way = points[ends] - points[starts]
-    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-300)
-    # opposite ways out of a point cancel; what is left tells how far the line bends
-    total = np.zeros((n, 3))
-    count = np.zeros(n)
-    keys = np.unique(np.minimum(starts, ends) * n + np.maximum(starts, ends), return_index=True)[1]
-    for ids, sign in ((starts[keys], 1.0), (ends[keys], -1.0)):
-        for axis in range(3):
-            total[:, axis] += np.bincount(ids, sign * way[keys, axis], n)
-        count += np.bincount(ids, minlength=n)
-    bent: Bools = (count == 2) & (np.linalg.norm(total, axis=1) > 2 * np.sin(np.radians(25)))
-    return bent
 
 
 def _split(

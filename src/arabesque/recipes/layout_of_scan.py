@@ -11,14 +11,24 @@ from arabesque.arrays import Bools, Floats, frozen_array, tree_of
 from arabesque.cages import Cage
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import apply
-from arabesque.layout import Detail, Ground, Guides, Layout, Part, Wishes, borders_of, largest_piece, lay_out, uncovered
+from arabesque.layout import (
+    NO_GUIDES,
+    Detail,
+    Ground,
+    Guides,
+    Layout,
+    Part,
+    Wishes,
+    borders_of,
+    largest_piece,
+    lay_out,
+    uncovered,
+)
 from arabesque.progress import Progress, silent
 from arabesque.reading import Regions
 from arabesque.recipes.base import Given, Recipe
 from arabesque.scan import Scan, rims
 from arabesque.shapes import Guiding, can
-
-NO_GUIDES = Guides()
 
 
 def lines_of(shape: Guiding) -> list[Floats]:
@@ -74,7 +84,7 @@ def marked_part(scan: Scan, mask: Bools) -> Taken:
     part = largest_piece(Part(mask=mask).of(scan))
     rings = [part.points[np.append(ring, ring[0])] for ring in rims(part)]
     if not rings:
-        return Taken()
+        raise ArabesqueError("All of the scan is marked", "Lay it out whole")
     middles = part.points[part.triangles].mean(axis=1)
     away, _ = tree_of(np.concatenate(rings)).query(middles)
     return Taken(rims=tuple(rings), place=middles[int(away.argmax())])

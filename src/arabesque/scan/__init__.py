@@ -16,6 +16,8 @@ from arabesque.scan.topology import (
     pieces,
     rims,
     ring_length,
+    sides_of,
+    turning,
 )
 from arabesque.scan.tree import BoxTree
 from arabesque.scan.walking import Walk, enclosed, walk_ahead, walk_along_plane
@@ -49,6 +51,8 @@ __all__ = [
     "rounded_places",
     "scan_curvature",
     "sharp_pairs",
+    "sides_of",
+    "turning",
     "walk_ahead",
     "walk_along_plane",
     "weld",

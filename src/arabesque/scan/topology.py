@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 
-from arabesque.arrays import Bools, Floats, Ints
+from arabesque.arrays import Bools, Floats, Ints, summed
 from arabesque.scan.mesh import Scan
 
 
@@ -133,6 +133,29 @@ def border_rings(scan: Scan, mask: Bools) -> list[Floats]:
     """The (n, 3) places of each closed ring round some triangles (m,), the longest first."""
     part = kept(scan, mask)
     return [part.points[ring] for ring in rims(part)]
+
+
+def sides_of(scan: Scan, pairs: Ints) -> Bools:
+    """(3 m,) sides of triangles that run along edges, given by (e, 2) pairs of points, either way."""
+    n = len(scan.points)
+    starts, ends = scan.triangles.ravel(), np.roll(scan.triangles, -1, axis=1).ravel()
+    keys = np.minimum(starts, ends) * n + np.maximum(starts, ends)
+    low, high = np.sort(pairs.reshape(-1, 2), axis=1).T
+    found: Bools = np.isin(keys, low * n + high)
+    return found
+
+
+def turning(points: Floats, pairs: Ints, degrees: float) -> Bools:
+    """(n,) where two edges of lines (e, 2), each named once, meet and turn by more than an angle."""
+    n = len(points)
+    ways = points[pairs[:, 1]] - points[pairs[:, 0]]
+    ways = ways / np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), 1e-300)
+    # opposite ways out of a point cancel; what is left tells how far the line bends
+    total = summed(pairs[:, 0], ways, n) - summed(pairs[:, 1], ways, n)
+    found: Bools = (np.bincount(pairs.ravel(), minlength=n) == 2) & (
+        np.linalg.norm(total, axis=1) > 2 * np.sin(np.radians(degrees / 2))
+    )
+    return found
 
 
 def ring_length(scan: Scan, ring: Ints) -> float:

@@ -11,9 +11,10 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Bools, Floats
 from arabesque.cages import Cage
 from arabesque.desk.facts import Fact
+from arabesque.desk.jobs import Job
 from arabesque.desk.kinds.cages import cage_parts
 from arabesque.desk.patches import shape_triangles
 from arabesque.desk.steps import Step
@@ -32,7 +33,7 @@ from arabesque.layout import Detail, Ground, Guides, Layout
 from arabesque.model import Change, Item, edits
 from arabesque.progress import Progress
 from arabesque.reading import LineSet
-from arabesque.recipes import Given, LayoutOfScan, Recipe, Taken
+from arabesque.recipes import Given, LayoutOfScan, Recipe, Taken, marked_part
 from arabesque.scan import Scan
 from arabesque.shapes import Shape
 
@@ -119,7 +120,8 @@ class LayOut(Making):
         self._guides = Guides()
         self._areas: tuple[Floats, ...] = ()
         self._stroke: Stroke | None = None
-        self._earlier = Taken()
+        self._earlier, self._marked = Taken(), Taken()
+        self._mask: Bools | None = None
         self._guides_before: list[tuple[Guides, tuple[Floats, ...]]] = []
 
     @property
@@ -137,6 +139,7 @@ class LayOut(Making):
         o.what = what_of(taken)
         o.meet = bool(recipe.beside)
         self._guides, self._areas, self._earlier = recipe.guides, taken.areas, taken
+        self._marked = taken if taken.rims else Taken()
 
     def draft(self) -> Recipe | None:
         o, scan = self.options, self.session.scan
@@ -147,7 +150,7 @@ class LayOut(Making):
         cages = tuple(item.id for item in seen.of(Cage) if self._is_free(item))
         beside = cages if o.meet or o.what is What.FREE else ()
         try:
-            taken = taken_for(self.session, scan, o.what, self._areas, self._earlier, self._is_free)
+            taken = taken_for(self.session, scan, o.what, self._areas, self._marked, self._is_free)
         except ArabesqueError as problem:
             self.session.tell_problem(problem)
             return None
@@ -189,7 +192,10 @@ class LayOut(Making):
         if o.what is What.AREAS and len(stroke.places) < FEWEST:
             self._guide(self._guides, toggled(self.session, self._areas, stroke.places[0]))
         else:
-            self._guide(with_stroke(self._guides, stroke, o.hand, o.brush, max(o.factor, 1 / max(o.factor, 1e-9))))
+            try:
+                self._guide(with_stroke(self._guides, stroke, o.hand, o.brush, o.factor))
+            except ArabesqueError as problem:
+                self.session.tell_problem(problem)
         self.changed.emit()
 
     def _guide(self, guides: Guides, areas: tuple[Floats, ...] | None = None) -> None:
@@ -227,6 +233,25 @@ class LayOut(Making):
             super().apply()
         elif self.can_apply:
             self.try_it()
+
+    def try_it(self) -> None:
+        scan, mask = self.session.scan, self.session.marks.of(self.session.scan)
+        if scan is None or mask is None or mask is self._mask or self.options.what is not What.MARKED:
+            super().try_it()
+            return
+        # the lines round what is marked first, beside the window; they stay until something else is marked
+        self.drop()
+        job = self.session.run("Going round what is marked", lambda progress: marked_part(scan, mask))
+        self._job = job
+        job.done.connect(lambda taken: self._go_on(job, mask, taken))
+        job.failed.connect(lambda _: self._take(job, None))
+        job.cancelled.connect(lambda: self._take(job, None))
+        self.changed.emit()
+
+    def _go_on(self, job: Job, mask: Bools, taken: Taken) -> None:
+        if job is self._job:
+            self._mask, self._marked = mask, taken
+            super().try_it()
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> Any:
         assert isinstance(recipe, LayoutOfScan)

@@ -12,7 +12,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve
 from arabesque.model import Item
 from arabesque.reading import Regions
-from arabesque.recipes import Taken, marked_part
+from arabesque.recipes import Taken
 from arabesque.scan import Scan
 
 
@@ -38,17 +38,14 @@ def what_of(taken: Taken) -> What:
 
 
 def taken_for(
-    session: Session, scan: Scan, what: What, areas: tuple[Floats, ...], earlier: Taken, may: Callable[[Item], bool]
+    session: Session, scan: Scan, what: What, areas: tuple[Floats, ...], marked: Taken, may: Callable[[Item], bool]
 ) -> Taken:
-    """What a recipe is to say. areas: places clicked. earlier: what it said before, for what is marked no more. may:
-    tells items that may be used. Raises ArabesqueError, with the cure, where that is not there."""
+    """What a recipe is to say. areas: places clicked. marked: the lines round what was marked last. may: tells items
+    that may be used. Raises ArabesqueError, with the cure, where that is not there."""
     if what is What.MARKED:
-        mask = session.marks.of(scan)
-        if mask is None and earlier.rims:
-            return earlier
-        if mask is None:
+        if not marked.rims:
             raise ArabesqueError("Nothing is marked", "Mark a part of the scan first: key K in Prepare")
-        return marked_part(scan, mask)
+        return marked
     if what is What.INSIDE:
         closed = tuple(item.id for item in session.seen.of(Curve) if may(item) and _is_closed(item.shape))
         if not closed:
