@@ -89,14 +89,17 @@ def row_triples(cage: Cage) -> tuple[Ints, Ints, Ints]:
 
 
 def folded_faces(cage: Cage) -> Bools:
-    """(f,) faces with a corner that is turned over, or that look away from a face that they go smoothly on in."""
+    """(f,) faces with a corner that is turned over, or that look away from what they go smoothly on in to both sides:
+    a face that looks away to one side alone may lie on a thin rim of the form."""
     corners = cage.points[cage.faces]
     after, before = np.roll(corners, -1, axis=1), np.roll(corners, 1, axis=1)
     turned = np.cross(after - corners, before - corners)
     up = unit(np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1]))
     found: Bools = (np.einsum("fkc,fc->fk", turned, up) < 0).any(axis=1)
+    twins = cage.quads.twins
+    away = twins < 0
     half = np.flatnonzero(~cage.quads.cut)
-    one, other = half // 4, cage.quads.twins[half] // 4
-    away = np.einsum("nc,nc->n", up[one], up[other]) < LOOKS_AWAY
-    found[one[away]] = True
+    away[half] = np.einsum("nc,nc->n", up[half // 4], up[twins[half] // 4]) < LOOKS_AWAY
+    one, two, three, four = away.reshape(-1, 4).T
+    found |= ((one & three) | (two & four)) & (away & (twins >= 0)).reshape(-1, 4).any(axis=1)
     return found

@@ -14,8 +14,9 @@ from scipy.sparse.linalg import LinearOperator, cg
 
 from arabesque.arrays import Bools, Floats, Ints, tree_of, unit
 from arabesque.cages import Cage, CageProblem, Stencils, make_stencils
-from arabesque.cages.edits.relax import relaxed
+from arabesque.cages.edits.relax import neighbour_mean, relaxed
 from arabesque.cages.net import on_sides
+from arabesque.cages.quads import CORNER
 from arabesque.cages.symmetry import mirror_pairs, symmetric
 from arabesque.checking import (
     BothWays,
@@ -59,6 +60,8 @@ LAID = 0.5
 HELD, SMOOTHINGS, UNFOLDING = 0.1, 20, 4
 """How much points that were folded are kept from sliding, how often they are smoothed until nothing is folded, and
 how many rounds follow each other for that."""
+FLATTENINGS, LOST = 30, 1.1
+"""Steps that flatten what is still folded in the end, and how much further away the surface may come to lie by it."""
 WORSENED = 1.1
 """A stage after which the surface is so much further from the scan than before is given up for a closer one."""
 NEAR_AT_START = 3.0
@@ -206,7 +209,10 @@ def _brought_near(work: _Fit, settings: CageSettings, leg: float, progress: Prog
             break
         balance = min(balance + ahead, last)
     assert best is not None
-    return best[2], float(best[1])
+    work.cage = best[2]
+    if not by_hand:
+        work.flatten(settings.tolerance)
+    return work.cage, float(best[1])
 
 
 def _laid_on(cage: Cage, scan: Scan, settings: CageSettings) -> Cage:
@@ -373,6 +379,25 @@ class _Fit:
             cage = relaxed(cage, 3, movable)
             folded = folded_faces(cage)
         self.cage = cage.with_points(self._alike(cage.points))
+
+    def flatten(self, tolerance: float) -> None:
+        """Points of faces that are folded to the last drawn to their neighbours, off the surface if need be, unless the
+        surface loses by it what it had reached."""
+        cage, near = self.cage, self.near()
+        movable = np.zeros(cage.quads.count, dtype=bool)
+        pinned = np.zeros(cage.quads.count, dtype=bool) if self._settings.pinned is None else self._settings.pinned
+        mean, _ = neighbour_mean(cage.quads)
+        for _ in range(FLATTENINGS):
+            folded = folded_faces(self.cage)
+            if not folded.any():
+                break
+            movable[cage.faces[folded]] = True
+            movable &= ~pinned & (cage.quads.kinds != CORNER)
+            points = self.cage.points
+            move = 0.5 * movable[:, None] * (mean @ points - points)
+            self.cage = self.cage.with_points(self._alike(points + move))
+        if folded_faces(self.cage).any() or self.near() > max(tolerance, LOST * near):
+            self.cage = cage
 
     def apart(self) -> float:
         """How far the cage and what of the scan lay near it at the start are from each other, both ways: rms, mm."""

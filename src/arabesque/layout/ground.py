@@ -17,6 +17,7 @@ from arabesque.layout.guides import NO_GUIDES, Guides, RowsHere, closer_at, step
 from arabesque.layout.integer_map import MapProblem, integer_map
 from arabesque.layout.irregular import with_moves
 from arabesque.layout.proxy import TRIANGLES, euler_number, parted, proxy_along
+from arabesque.layout.quantise import Learned
 from arabesque.layout.seams import cut_open
 from arabesque.layout.sharp_lines import fans_along, sides_along
 from arabesque.layout.sizing import conformal_sizes
@@ -52,19 +53,33 @@ class Detail(Enum):
 
 
 SMOOTH = {Detail.CALM: 8.0, Detail.BALANCED: 1.0, Detail.FAITHFUL: 0.25}
+
+
+@dataclass(frozen=True)
+class Try:
+    """How much smoother the field, finer the rows and heavier the stand-in are than at first, whether rows are closer
+    where irregular points crowd, and in how many rounds the stand-in is calmed."""
+
+    smoother: float = 1.0
+    finer: float = 1.0
+    heavier: float = 1.0
+    crowded: bool = True
+    calmed: int = 0
+
+
 TRIES = (
-    (1.0, 1.0, 1.0, False), (1.0, 2.0, 1.0, True), (4.0, 1.0, 1.0, True), (20.0, 1.5, 1.0, True),
-    (4.0, 1.5, 1.5, True), (1.0, 6.0, 2.5, True), (100.0, 2.0, 0.7, True), (100.0, 3.0, 1.5, True),
-    (20.0, 1.5, 1.0, False),
+    Try(crowded=False), Try(finer=2.0), Try(finer=6.0, calmed=2), Try(20.0, 6.0, calmed=2), Try(20.0, 6.0),
+    Try(4.0, 1.5, 1.5), Try(20.0, 6.0, 1.5, calmed=2), Try(1.0, 6.0, 2.5), Try(100.0, 2.0, 0.7), Try(100.0, 3.0, 1.5),
+    Try(20.0, 1.5, crowded=False),
 )  # fmt: skip
-"""How much smoother the field, finer the rows and lighter or heavier the stand-in get, one after the other, and whether
-rows are closer where irregular points crowd."""
+"""One after the other, until rows come out whole; most forms are done with the first."""
 
 
 @dataclass(frozen=True, eq=False)
 class Ground:
     """proxy, field, fine and walls of a scan, or of its half above the plane. asked: how many rows each arc of the
-    walls should have, as to the others, and how much it counts. seconds: of each stage. tries: how many were made."""
+    walls should have, as to the others, and how much it counts. learned: from counts made;
+    grows with each. seconds: of each stage. tries: how many were made."""
 
     scan: Scan
     proxy: Scan
@@ -74,6 +89,7 @@ class Ground:
     asked: tuple[Floats, Floats]
     seconds: dict[str, float]
     tries: int
+    learned: Learned
 
 
 def ground_of(
@@ -95,18 +111,18 @@ def ground_of(
     guides = guides if plane is None else guides.above(plane)
     proxies: dict[float, tuple[Scan, Ints]] = {}
     problem: ArabesqueError | None = None
-    for number, (smoother, finer, heavier, crowded) in enumerate(TRIES):
-        # most forms are done with the first
+    for number, one in enumerate(TRIES):
         steps = part(progress, 0.05 if number == 0 else 1 - 0.35 / number, 1 - 0.35 / (number + 1))
-        if heavier not in proxies:
-            proxies[heavier] = proxy_along(
-                whole, guides.sharp, round(heavier * TRIANGLES), saying(part(steps, 0.0, 0.3), PREPARING)
+        if one.heavier not in proxies:
+            proxies[one.heavier] = proxy_along(
+                whole, guides.sharp, round(one.heavier * TRIANGLES), saying(part(steps, 0.0, 0.3), PREPARING)
             )
         seconds = {"stand-in": time.monotonic() - began}
         try:
-            smooth = SMOOTH[detail] * smoother
-            rows = FINE * finer, crowded
-            return _tried(scan, *proxies[heavier], smooth, rows, guides, seconds, number + 1, steps)
+            proxy, lines = proxies[one.heavier]
+            proxy = _calmed(proxy, np.setdiff1d(np.arange(len(proxy.points)), lines), one.calmed)
+            smooth, rows = SMOOTH[detail] * one.smoother, (FINE * one.finer, one.crowded)
+            return _tried(scan, proxy, lines, smooth, rows, guides, seconds, number + 1, steps)
         except ArabesqueError as fault:
             problem = fault
     assert problem is not None
@@ -182,7 +198,7 @@ def _tried(
     walls = find_walls(fine, fine.along(proxy.points[lines]))
     passed("rectangles")
     asked = rows_asked(fine, walls, guides.rows)
-    return Ground(scan, proxy, field, fine, walls, asked, seconds, tries)
+    return Ground(scan, proxy, field, fine, walls, asked, seconds, tries, Learned([]))
 
 
 def rows_asked(fine: FineQuads, walls: Walls, rows: tuple[RowsHere, ...]) -> tuple[Floats, Floats]:
@@ -232,12 +248,19 @@ def _blunted(proxy: Scan, sharp: Bools) -> Scan:
     near = sharp.astype(float)
     for _ in range(BLUNT_RINGS):
         near = np.minimum(near + graph @ near, 1.0)
-    near[proxy.border_edges.ravel()] = 0.0
+    return _calmed(proxy, np.flatnonzero(near > 0), BLUNT_ROUNDS)
+
+
+def _calmed(proxy: Scan, which: Ints, rounds: int) -> Scan:
+    """The stand-in with some points inside drawn half-way into the middle of their neighbours, in so many rounds."""
+    graph, points = proxy.adjacency, proxy.points
     count = np.maximum(np.diff(graph.indptr), 1)[:, None]
-    points = proxy.points
-    for _ in range(BLUNT_ROUNDS):
-        points = points + 0.5 * near[:, None] * (graph @ points / count - points)
-    return Scan(points, proxy.triangles)
+    moved = np.zeros((len(points), 1))
+    moved[which] = 0.5
+    moved[proxy.border_edges.ravel()] = 0.0
+    for _ in range(rounds):
+        points = points + moved * (graph @ points / count - points)
+    return Scan(points, proxy.triangles) if rounds else proxy
 
 
 def _check_form(fine: FineQuads, proxy: Scan) -> None:

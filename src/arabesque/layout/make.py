@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats
+from arabesque.arrays import Bools, Floats, tree_of
 from arabesque.cages import Cage, CageProblem
 from arabesque.cages.edits import mirror_and_weld, seat
 from arabesque.cages.symmetry import mirror_pairs
@@ -29,7 +29,7 @@ from arabesque.layout.proxy import proxy_of
 from arabesque.layout.quantise import quantised
 from arabesque.layout.start import started
 from arabesque.progress import Progress, part, silent
-from arabesque.scan import Scan, rims
+from arabesque.scan import Scan, edge_length, rims
 
 LEAST_QUADS = 6
 MOST_QUADS = 20_000
@@ -42,14 +42,16 @@ MORE_TRIES, MORE, UNFOLDING = 4, 1.3, 0.6
 to this share."""
 COUNTED = 0.8
 """Of the way to a tolerance: what is left is for strips that are not needed."""
-FIRST_COUNT, MOST_OUT, TRIANGLE_TRIES = 150, 4, 4
-"""Quads with which the search for a tolerance begins, strips that are taken out at its end, and counts that are tried
+FIRST_COUNT, A_POINT, MOST_OUT, TRIANGLE_TRIES = 150, 10, 4, 4
+"""Quads with which the search for a tolerance begins, and as many for each irregular point if these are more, strips that are taken out at its end, and counts that are tried
 where there are no rows."""
 SEATED = 0.6
 """Of a quad's side: points of a half that lie so near the plane and on the border are put on it."""
 FOLD = -0.3
 """Cosine between the surface's normal and the scan's from which on the surface is folded: beside a sharp edge of the
 scan it is about 0."""
+ROUND = 1.5
+"""Times the distance within which the scan is seen round a place."""
 PULL = 1.5
 """How far rows are drawn together where more quads are asked for: found on a ball and a sheet."""
 BESIDE = 0.5
@@ -195,13 +197,18 @@ def _for_tolerance(scan: Scan, wishes: Wishes, ground: Ground, spent: dict[str, 
     """The lightest of some counts that keeps the tolerance, or the nearest; an error falls with the square of the
     count."""
     assert wishes.tolerance is not None
-    wanted, best = FIRST_COUNT, None
+    wanted, best, problem = max(FIRST_COUNT, A_POINT * int((ground.field.index != 0).sum())), None, None
     low, high = LEAST_QUADS, MOST_QUADS
     tried: set[int] = set()
     for number in range(COUNT_TRIES):
         steps = part(progress, COUNTED * number / COUNT_TRIES, COUNTED * (number + 1) / COUNT_TRIES)
         asked = wanted
-        made = _for_count(scan, wishes, ground, asked, spent, steps)
+        try:
+            made = _for_count(scan, wishes, ground, asked, spent, steps)
+        except FitProblem as fault:
+            # so few rows cannot be
+            problem, low, wanted = fault, max(low, asked), 3 * asked
+            continue
         spent = made.seconds
         tried.add(made.cage.count)
         within = made.fit.within and not made.lacking
@@ -218,7 +225,9 @@ def _for_tolerance(scan: Scan, wishes: Wishes, ground: Ground, spent: dict[str, 
         as_few_as_can_be = within and made.cage.count > NEAR_COUNT * asked
         if high <= NEAR_COUNT * low or wanted >= MOST_QUADS or wanted in tried or as_few_as_can_be:
             break
-    assert best is not None
+    if best is None:
+        assert problem is not None
+        raise problem
     best = replace(best, seconds=spent)
     plain = wishes.part is None and not wishes.guides and not wishes.meet
     if not plain or not best.fit.within or best.lacking:
@@ -276,7 +285,7 @@ def _for_count(
     plane = wishes.plane
     met = meetings(ground.fine, ground.walls, wishes.meet)
     wanted = round(count / 2) if plane is not None else count
-    rows = quantised(ground.walls, wanted, ground.asked, rows_given(met), part(progress, 0.0, 0.3))
+    rows = quantised(ground.walls, wanted, ground.asked, rows_given(met), ground.learned, part(progress, 0.0, 0.3))
     coarse = coarse_quads(ground.fine, ground.walls, rows)
     cage = put_on(started(ground.fine, ground.walls, coarse), coarse, met)
     if plane is not None:
@@ -377,11 +386,18 @@ def _check_net(cage: Cage) -> None:
 
 
 def surface_folds(cage: Cage, scan: Scan) -> int:
-    """How many of even places on the surface look against the scan below them."""
+    """How many of even places on the surface look against all of the scan round the place below them; on a thin rim
+    the nearest place may lie on the other side."""
     samples = cage.sampler(round(OVER * cage.count**0.5)).read(cage)
     closest = scan.closest(samples.points)
     cosine = np.einsum("nc,nc->n", samples.normals, closest.normals)
-    return int(np.count_nonzero((cosine < FOLD) & ~closest.on_border))
+    against = np.flatnonzero((cosine < FOLD) & ~closest.on_border)
+    reach = ROUND * closest.distance[against] + edge_length(scan)
+    round_ = tree_of(scan.points).query_ball_point(samples.points[against], reach)
+    return sum(
+        not (scan.point_normals[some] @ samples.normals[place] > FOLD).any()
+        for place, some in zip(against.tolist(), round_, strict=True)
+    )
 
 
 def _lacking(fit: CageFit, folds: int, wishes: Wishes) -> tuple[str, ...]:
