@@ -128,7 +128,7 @@ def growing(scan: Scan) -> Iterator[Row]:
     began = time.perf_counter()
     found = suggest(coarse, 0.2)
     seconds = time.perf_counter() - began
-    areas = np.linalg.norm(coarse.area_vectors, axis=1)
+    areas = coarse.areas
     top = coarse.smoothed_normals[coarse.triangles].mean(axis=1)[:, 2] > 0.3
     below = np.zeros(len(areas), dtype=bool)
     below[covered_triangles(coarse, [one.surface for one in found], 0.8)] = True

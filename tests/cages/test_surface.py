@@ -220,6 +220,16 @@ class SamplerTest(unittest.TestCase):
         self.assertEqual(len(samples.rims), 0)
         self.assertEqual(len(cube([[0, 1]]).sampler(20).read(cube([[0, 1]])).rims), 1)
 
+    def test_feet_beside_irregular_points(self) -> None:
+        for cage in (cube(shaken=5.0), fan(5), fan(7)):
+            irregular = np.flatnonzero((cage.quads.valence != 4) & ~cage.quads.on_border)
+            face, corner = (found[0] for found in np.nonzero(cage.faces == irregular[0]))
+            square = np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]])[corner]
+            uv = square + (1 - 2 * square) * np.array([[0.0, 0], [1e-3, 2e-3], [8e-3, 5e-3], [0.02, 0.01]])
+            there, up = cage.at(np.full(4, face), uv), cage.normals(np.full(4, face), uv)
+            feet, _, _ = cage.feet(there + 0.2 * up)
+            np.testing.assert_allclose(np.linalg.norm(feet - there - 0.2 * up, axis=1), 0.2, atol=2e-3)
+
     def test_feet_are_the_nearest_places(self) -> None:
         cage = bumpy()
         rng = np.random.default_rng(0)

@@ -191,7 +191,7 @@ class MendingToolsTest(PrepareTest):
         tool.options.way = MarkWay.SPREAD
         self.click(np.array([0.0, 0.0, 10.0]))
         self.idle()
-        areas = np.linalg.norm(self.scan.area_vectors, axis=1)
+        areas = self.scan.areas
         mask = self.session.marks.of(self.scan)
         assert mask is not None
         self.assertAlmostEqual(float(areas[mask].sum()) / 2400, 0.95, delta=0.06)

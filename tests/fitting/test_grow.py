@@ -130,7 +130,7 @@ class SuggestTest(unittest.TestCase):
         self.assertEqual([one.area for one in found], sorted((one.area for one in found), reverse=True))
         sides = {float(np.sign(grid(one.surface)[:, 0].mean())) for one in found[:2]}
         self.assertEqual(sides, {-1.0, 1.0})
-        areas = np.linalg.norm(scan.area_vectors, axis=1)
+        areas = scan.areas
         below = covered_triangles(scan, [one.surface for one in found], 0.4)
         self.assertGreater(areas[below].sum() / areas.sum(), 0.7)
         for number, one in enumerate(found):

@@ -95,7 +95,7 @@ class PartTest(GuidesTest):
         self.sound(made, 1)
         rim = made.cage.limit[made.cage.quads.on_border]
         self.assertLess(np.abs(rim[:, 2] - 20).max(), 2.0)  # triangles have edges of about 1.5 mm
-        areas = np.linalg.norm(scan.area_vectors, axis=1)
+        areas = scan.areas
         self.assertAlmostEqual(made.left_out, 1 - areas[mask].sum() / areas.sum(), delta=0.01)
 
     def test_inside_lines_and_the_rest(self) -> None:
@@ -104,7 +104,7 @@ class PartTest(GuidesTest):
         up, down = cap_line(scan), cap_line(scan, up=-1.0)
         cap = Part(lines=(up,)).of(scan)
         rest = Part(lines=(up,), place=np.array([0.0, 0, -50])).of(scan)
-        total = [float(np.linalg.norm(one.area_vectors, axis=1).sum()) for one in (cap, rest, scan)]
+        total = [one.area for one in (cap, rest, scan)]
         self.assertAlmostEqual(total[0] + total[1], total[2], delta=1e-3 * total[2])
         for one in (cap, rest):
             self.assertLess(from_line(one.points[one.border_edges.ravel()], up).max(), 0.2)
@@ -196,7 +196,7 @@ class HandTest(GuidesTest):
         start = before[np.linalg.norm(before - goal, axis=1).argmin()]
         made = lay_out(scan, Wishes(300, guides=Guides(moved=(Moved(goal, start),))))
         self.sound(made, 2)
-        side = (np.linalg.norm(scan.area_vectors, axis=1).sum() / made.cage.count) ** 0.5
+        side = (scan.areas.sum() / made.cage.count) ** 0.5
         after = irregular(made.cage)
         self.assertEqual(len(after), len(before))
         self.assertGreater(np.linalg.norm(before - goal, axis=1).min(), side)

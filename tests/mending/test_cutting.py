@@ -13,7 +13,7 @@ from tests.examples import heron, sphere
 
 
 def area(scan: Scan) -> float:
-    return float(np.linalg.norm(scan.area_vectors, axis=1).sum())
+    return scan.area
 
 
 class PlaneCutTest(unittest.TestCase):

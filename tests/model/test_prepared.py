@@ -88,6 +88,4 @@ class PreparedTest(unittest.TestCase):
         assert isinstance(rod, Elementary)
         np.testing.assert_allclose(rod.axis, TURN[:3, :3] @ ROD.axis, atol=1e-12)
         scan = plane().moved(TURN)
-        np.testing.assert_allclose(
-            np.linalg.norm(scan.area_vectors, axis=1), np.linalg.norm(plane().area_vectors, axis=1), atol=1e-9
-        )
+        np.testing.assert_allclose(scan.areas, np.linalg.norm(plane().area_vectors, axis=1), atol=1e-9)

@@ -131,7 +131,7 @@ class RegionsTest(unittest.TestCase):
     def test_six_faces_of_a_block(self) -> None:
         """Six planes of known size, each to 2 % of its area, their normals along the axes to 0.1 degrees."""
         self.assertEqual([area.word for area in self.regions.areas], ["plane"] * 6)
-        areas = np.linalg.norm(self.scan.area_vectors, axis=1)
+        areas = self.scan.areas
         found = sorted(float(areas[self.regions.mask(n)].sum()) for n in range(6))
         np.testing.assert_allclose(found, [800, 800, 1200, 1200, 2400, 2400], rtol=0.03)
         for area in self.regions.areas:
@@ -168,7 +168,7 @@ class RegionsTest(unittest.TestCase):
             with self.subTest(radius=radius, noise=noise):
                 scan, part = boss(radius, step, noise)
                 found = find_regions(scan, 0.5)
-                areas = np.linalg.norm(scan.area_vectors, axis=1)
+                areas = scan.areas
                 shares = np.zeros((3, len(found.areas)))
                 np.add.at(shares, (part, found.labels), areas)
                 whole = shares / shares.sum(axis=1, keepdims=True)

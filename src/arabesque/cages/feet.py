@@ -8,8 +8,9 @@ import numpy as np
 from numba import njit
 
 from arabesque.arrays import Bools, Floats, Ints
-from arabesque.cages.stencils import in_tangents
+from arabesque.cages.stencils import in_tangents, make_stencils
 from arabesque.cages.tiles import Tiles
+from arabesque.cores import in_runs
 from arabesque.geometry.kernels import unit_cross
 from arabesque.scan.tree import BoxTree
 
@@ -24,15 +25,19 @@ DEPTH = 6
 
 
 def on_tiles(cage: Cage, face: Ints, uv: Floats, tiles: Tiles, grid: Floats) -> Floats:
-    """(3, n, 3) places with both first derivatives, (n,) faces and (n, 2) parameters; nearest to an irregular point
-    those of the tile beside."""
+    """(3, n, 3) places with both first derivatives, (n,) faces and (n, 2) parameters."""
     tile, local = tiles.locate(face, uv)
+    made = np.zeros((3, len(tile), 3))
+
+    def evaluate(run: Ints) -> None:
+        evaluate_tiles(grid, tiles.grids, tiles.lined, tiles.level, tile, local, run, made)
+
+    in_runs(evaluate, np.flatnonzero(tile >= 0))
+    # nearest to an irregular point no tile reaches
     lost = np.flatnonzero(tile < 0)
     if len(lost):
-        aside = 0.75 * 0.5**tiles.depth
-        moved = np.where(uv[lost] < 0.5, np.maximum(uv[lost], 2 * aside), np.minimum(uv[lost], 1 - 2 * aside))
-        tile[lost], local[lost] = tiles.locate(face[lost], moved)
-    return evaluate_tiles(grid, tiles.grids, tiles.lined, tiles.level, tile, local)
+        made[:, lost] = make_stencils(cage.quads, face[lost], uv[lost], 1).apply(cage.points)
+    return made
 
 
 def nearest_places(cage: Cage, places: Floats) -> tuple[Floats, Floats, Bools]:
@@ -50,10 +55,15 @@ def nearest_places(cage: Cage, places: Floats) -> tuple[Floats, Floats, Bools]:
     tiles = cage.whole.quads.tiles(DEPTH)
     grid = np.ascontiguousarray(tiles.stencil @ cage.whole.points)
     found = on_tiles(cage, face, uv, tiles, grid)
+    away = np.linalg.norm(places - found[0], axis=1)
     for _ in range(STEPS):
         step = in_tangents(found[1], found[2], places - found[0]).T
-        uv = np.clip(uv + np.clip(step, -0.1, 0.1), 0.0, 1.0)
-        found = on_tiles(cage, face, uv, tiles, grid)
+        stepped = np.clip(uv + np.clip(step, -0.1, 0.1), 0.0, 1.0)
+        there = on_tiles(cage, face, stepped, tiles, grid)
+        # beside an irregular point a step may lead astray
+        size = np.linalg.norm(places - there[0], axis=1)
+        nearer = size < away
+        uv[nearer], found[:, nearer], away[nearer] = stepped[nearer], there[:, nearer], size[nearer]
     normals = unit_cross(np.ascontiguousarray(found[1]), np.ascontiguousarray(found[2]))
     border = cage.quads.border.reshape(-1, 4)[face]
     at = [uv[:, 1] <= AT_SIDE, uv[:, 0] >= 1 - AT_SIDE, uv[:, 1] >= 1 - AT_SIDE, uv[:, 0] <= AT_SIDE]
@@ -62,11 +72,13 @@ def nearest_places(cage: Cage, places: Floats) -> tuple[Floats, Floats, Bools]:
 
 
 @njit(cache=True, nogil=True)
-def evaluate_tiles(points: Floats, grids: Ints, lined: Bools, level: Ints, tile: Ints, local: Floats) -> Floats:
-    """(3, n, 3) places and first derivatives along a face's parameters, on (n,) tiles at (n, 2) shares of them."""
-    found = np.zeros((3, len(tile), 3))
+def evaluate_tiles(
+    points: Floats, grids: Ints, lined: Bools, level: Ints, tile: Ints, local: Floats, some: Ints, found: Floats
+) -> None:
+    """Fill (3, n, 3) places and first derivatives along a face's parameters, on (n,) tiles at (n, 2) shares of them, at
+    some of the n."""
     value, slope = np.empty((2, 4)), np.empty((2, 4))
-    for n in range(len(tile)):
+    for n in some:
         k = tile[n]
         for axis in range(2):
             t = local[n, axis]
@@ -99,4 +111,3 @@ def evaluate_tiles(points: Floats, grids: Ints, lined: Bools, level: Ints, tile:
                     found[0, n, c] += place * x
                     found[1, n, c] += du * x
                     found[2, n, c] += dv * x
-    return found

@@ -54,8 +54,16 @@ class Places:
         """Mean distance between neighbours, mm."""
         return float(np.sqrt(self.areas.mean())) if len(self.areas) else 0.0
 
-    def pairs(self, among: Ints) -> Ints:
-        """(e, 2) neighbours among some of the places: close together, and not on two sides of a wall."""
+    def pairs(self, among: Ints, asked: Bools | None = None) -> Ints:
+        """(e, 2) neighbours among some of the places: close together, and not on two sides of a wall.
+
+        asked: (n,) places of whose neighbours all are wanted, which is quicker where they are few.
+        """
+        if asked is not None:
+            few, many = among[asked[among]], among[~asked[among]]
+            reach = NEIGHBOURS * self.step
+            away, _ = tree_of(self.points[few]).query(self.points[many], distance_upper_bound=reach)
+            among = np.sort(np.concatenate([few, many[np.isfinite(away)]]))
         found = tree_of(self.points[among]).query_pairs(NEIGHBOURS * self.step, output_type="ndarray")
         facing = np.einsum("ec,ec->e", *(self.normals[among[found[:, k]]] for k in (0, 1)))
         pairs: Ints = among[found[facing > FACING]]
@@ -90,7 +98,7 @@ Ground = Any
 def reading_step(scan: Scan, surfaces: Sequence[Ground]) -> float:
     """mm between places inside large triangles: the same for all surfaces that are measured together."""
     sizes = [float(np.linalg.norm(np.subtract(*surface.box))) for surface in surfaces]
-    area = float(np.linalg.norm(scan.area_vectors, axis=1).sum())
+    area = scan.area
     return max(min(sizes) / PLACES_ALONG, float(np.sqrt(area / MOST_PLACES)))
 
 
@@ -128,8 +136,7 @@ def _large_triangles(scan: Scan, near: Ints, step: float) -> tuple[Floats, Place
     mask[near] = True
     numbers = np.flatnonzero(mask[scan.triangles].any(axis=1))
     touching = scan.triangles[numbers]
-    corners = scan.points[touching]
-    sides = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2).max(axis=1)
+    sides = scan.longest_sides[numbers]
     large = sides > 2 * step
     own = corner_areas(scan.points, touching[~large])
     parts = [Places(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0), np.zeros(0, dtype=np.int64))]
@@ -170,7 +177,7 @@ def belonging(places: Places, feet: Floats, up: Floats, below: Bools, reach: flo
     if not core.any() or core.sum() == below.sum():
         return core
     among = np.flatnonzero(below)
-    joined = places.pairs(among)
+    joined = places.pairs(among, ~core)
     n = len(below)
     graph = coo_array((np.ones(len(joined), dtype=np.int8), (joined[:, 0], joined[:, 1])), shape=(n, n))
     _, label = connected_components(graph, directed=False)
@@ -239,8 +246,9 @@ def scan_to_shapes(
     chosen = np.flatnonzero(mine) if len(found) == 1 else _nearest_only(places.name, np.abs(signed), mine)
     places, signed = places.among(chosen), signed[chosen]
     apart = np.zeros(len(signed), dtype=bool)
-    if (np.abs(signed) > FAR * tolerance).any():
-        pairs = places.pairs(np.arange(len(signed)))
+    far = np.abs(signed) > FAR * tolerance
+    if far.any():
+        pairs = places.pairs(np.arange(len(signed)), far)
         apart = outliers(signed, places.areas, places.points, pairs, tolerance)
     return Back(signed, places.areas, apart, left_out / near_by if near_by > 0 else 0.0)
 

@@ -9,6 +9,7 @@ import numpy as np
 from arabesque.arrays import Bools, Floats, Ints, tree_of
 from arabesque.checking.figures import Figures
 from arabesque.checking.outliers import FAR, outliers
+from arabesque.cores import allowed
 from arabesque.scan import Scan
 from arabesque.shapes import SAMPLES_ALONG, Sampled, Samples
 
@@ -65,9 +66,11 @@ def shape_to_scan(shape: Sampled, scan: Scan, samples_along: int = SAMPLES_ALONG
     return Distances(samples, *distances_to_scan(samples.points, scan, cut))
 
 
-def distances_to_scan(points: Floats, scan: Scan, cut: float = np.inf) -> tuple[Floats, Bools]:
-    """Signed distances of (n, 3) points, and which of them have a scan below."""
-    distance, closest = scan.signed_distance(points, cut)
+def distances_to_scan(
+    points: Floats, scan: Scan, cut: float = np.inf, near: Ints | None = None
+) -> tuple[Floats, Bools]:
+    """Signed distances of (n, 3) points, and which of them have a scan below; near: as for ``Scan.closest``."""
+    distance, closest = scan.signed_distance(points, cut, near)
     valid = ~closest.on_border & (closest.triangle >= 0)
     return np.where(valid, distance, 0.0), valid
 
@@ -94,5 +97,6 @@ def near_points(scan: Scan, surface: Any, reach: float, looked_at: int | None = 
         boxed = boxed[:: max(1, -(-len(boxed) // looked_at))]
     samples = surface.sampler(ALONG_NEAR).read(surface)
     spacing = float(np.linalg.norm(np.subtract(*samples.points[samples.triangles[:, :2].T]), axis=1).max())
-    distance, _ = tree_of(samples.points).query(scan.points[boxed], distance_upper_bound=reach + spacing)
+    far = reach + spacing
+    distance, _ = tree_of(samples.points).query(scan.points[boxed], distance_upper_bound=far, workers=allowed())
     return boxed[np.isfinite(distance)]

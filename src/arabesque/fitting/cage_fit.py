@@ -36,7 +36,7 @@ from arabesque.fitting.cage_normal import NormalMatrix
 from arabesque.fitting.patch_fit import check_tolerance
 from arabesque.geometry import Plane
 from arabesque.progress import Progress, silent
-from arabesque.scan import Scan, rounded_places
+from arabesque.scan import Closest, Scan, rounded_places
 
 PLACES = 16_000
 """Samples over the whole cage, about."""
@@ -269,7 +269,8 @@ class _Fit:
         share = max(1, len(scan.points) // SCAN_PLACES)
         self._seen = np.arange(0, len(scan.points), share)
         self._held = np.zeros(quads.count, dtype=bool)
-        self._seen_area = float(np.linalg.norm(scan.area_vectors, axis=1).sum()) / len(self._seen)
+        self._last: Ints | None = None
+        self._seen_area = scan.area / len(self._seen)
         places, du, dv = self._stencils.apply(cage.points)
         spacing, begun = self._spacing(places), self._seen_from(places, unit(np.cross(du, dv)))
         self._near = begun.away <= NEAR_AT_START * spacing
@@ -307,7 +308,7 @@ class _Fit:
         found = self._stencils.apply(cage.points)
         places, across = found[0], np.cross(found[1], found[2])
         area = np.linalg.norm(across, axis=1)
-        closest = scan.closest(places)
+        closest = self._closest(places)
         normal = closest.normals
         residual = np.einsum("nc,nc->n", rounded_places(scan, closest) - places, normal)
         valid = ~closest.on_border
@@ -328,6 +329,12 @@ class _Fit:
             weight / weight.sum(), balance,
         )  # fmt: skip
         self.cage = cage.with_points(self._alike(cage.points + move))
+
+    def _closest(self, places: Floats) -> Closest:
+        """What of the scan is closest to the samples; quick, because they move little from round to round."""
+        closest = self._scan.closest(places, near=self._last)
+        self._last = closest.triangle
+        return closest
 
     def _alike(self, points: Floats) -> Floats:
         """Points made alike on both sides of the plane to the bit, with the pinned ones where they were."""
@@ -405,7 +412,7 @@ class _Fit:
         away, _ = tree_of(places).query(self._scan.points[self._seen])
         spacing = self._spacing(places)
         back = np.maximum(away[self._near] - spacing, 0.0)
-        there = self._scan.closest(places).distance
+        there = self._closest(places).distance
         return float(np.sqrt(np.mean(np.concatenate([there, back]) ** 2)))
 
     def _spacing(self, places: Floats) -> float:
@@ -451,7 +458,7 @@ class _Fit:
         """The worse p99 of both ways now, of the surface by area and without outliers, mm."""
         found = self._stencils.apply(self.cage.points)
         area = np.linalg.norm(np.cross(found[1], found[2]), axis=1)
-        distance, valid = distances_to_scan(found[0], self._scan)
+        distance, valid = distances_to_scan(found[0], self._scan, near=self._last)
         pairs = self._pairs[valid[self._pairs].all(axis=1)]
         apart = outliers(distance, area * valid, found[0], pairs, self._settings.tolerance)
         some = valid & ~apart

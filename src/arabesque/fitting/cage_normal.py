@@ -26,6 +26,10 @@ class NormalMatrix:
         self._shape = pattern.shape
         self._stencils = stencils
         self._places, self._first = pair_places(stencils.starts, stencils.points, self._starts, self._columns)
+        at = csr_array((np.arange(len(self._columns)), self._columns, self._starts), shape=self._shape)
+        turned = csr_array(at.T)
+        turned.sort_indices()
+        self._across = turned.data
 
     def matrix(self, rows: Ints, normal: Floats, weight: Floats, slide: float) -> csr_array:
         """(3 n, 3 n): of samples by their rows (s,) the squares of moves along normals (s, 3), and ``slide`` of those
@@ -37,6 +41,7 @@ class NormalMatrix:
             self._places, self._first, self._stencils.starts, np.ascontiguousarray(self._stencils.weights[0]), rows,
             factors, len(self._columns),
         )  # fmt: skip
+        values = values + np.where(self._across == np.arange(len(self._across)), 0.0, values[:, self._across])
         blocks = {
             pair: csr_array((one, self._columns, self._starts), shape=self._shape)
             for pair, one in zip(_PAIRS, values, strict=True)
@@ -46,18 +51,18 @@ class NormalMatrix:
 
 @njit(cache=True, nogil=True)
 def pair_places(starts: Ints, points: Ints, rows: Ints, columns: Ints) -> tuple[Ints, Ints]:
-    """Where in a matrix of rows (n + 1,) and columns each pair of points of each sample has its value, one sample after
-    the other, and (s + 1,) where each sample's begin."""
+    """Where in a matrix of rows (n + 1,) and columns each pair of points of each sample has its value, the pair once in
+    the one or the other order, one sample after the other, and (s + 1,) where each sample's begin."""
     first = np.zeros(len(starts), dtype=np.int64)
     for sample in range(len(starts) - 1):
         size = starts[sample + 1] - starts[sample]
-        first[sample + 1] = first[sample] + size * size
+        first[sample + 1] = first[sample] + size * (size + 1) // 2
     places = np.empty(first[-1], dtype=np.int32)
     at = 0
     for sample in range(len(starts) - 1):
         for i in range(starts[sample], starts[sample + 1]):
             start, end = rows[points[i]], rows[points[i] + 1]
-            for j in range(starts[sample], starts[sample + 1]):
+            for j in range(starts[sample], i + 1):
                 low, high = start, end
                 while low < high:
                     middle = (low + high) // 2
@@ -74,15 +79,15 @@ def pair_places(starts: Ints, points: Ints, rows: Ints, columns: Ints) -> tuple[
 def sum_pairs(
     places: Ints, first: Ints, starts: Ints, weights: Floats, samples: Ints, factors: Floats, size: int
 ) -> Floats:
-    """(k, size) values of k symmetric matrices of one pattern: the sum over samples, some of them several times, of
-    factor times weight times weight."""
+    """(k, size) values of k symmetric matrices of one pattern, each pair's in one of its two orders: the sum over
+    samples, some of them several times, of factor times weight times weight."""
     kinds = len(factors)
     values = np.zeros((size, kinds))
     for s in range(len(samples)):
         sample = samples[s]
         at = first[sample]
         for i in range(starts[sample], starts[sample + 1]):
-            for j in range(starts[sample], starts[sample + 1]):
+            for j in range(starts[sample], i + 1):
                 both = weights[i] * weights[j]
                 place = places[at]
                 at += 1

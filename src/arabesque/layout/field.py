@@ -102,7 +102,7 @@ class _Given:
 
     def __init__(self, scan: Scan, smooth: float, held: Held | None) -> None:
         self.frames, self.sides = frames_of(scan), scan.shared_sides
-        self.areas = np.linalg.norm(scan.area_vectors, axis=1)
+        self.areas = scan.areas
         areas, m = self.areas, len(self.areas)
         f, g = (self.sides // 3).T
         edge = side_vectors(scan)[self.sides[:, 0]]

@@ -24,7 +24,7 @@ from arabesque.layout.sizing import conformal_sizes
 from arabesque.layout.walls import Walls, find_walls
 from arabesque.mending import Fill, cut_by_plane, fill, openings, oriented, reduce_triangles, uncrowded
 from arabesque.progress import Progress, part, saying, silent
-from arabesque.scan import Scan, edge_length, examine, kept
+from arabesque.scan import Scan, examine, kept
 
 SMALL_OPENING = 0.06
 """Of the scan's diagonal: openings no wider are faults of the scan, over which a layout goes on."""
@@ -188,7 +188,7 @@ def _tried(
     seams = cut_open(proxy, field)
     count, crowded = rows
     size: Floats = conformal_sizes(proxy, field.index) if crowded else np.ones(len(proxy.triangles))
-    size = size * np.sqrt((np.linalg.norm(proxy.area_vectors, axis=1) / size**2).sum() / count)
+    size = size * np.sqrt((proxy.areas / size**2).sum() / count)
     flat = integer_map(proxy, field, seams, size, lines, part(progress, 0.45, 0.8))
     passed("rows")
     fine = fine_quads(proxy, flat)
@@ -223,7 +223,7 @@ def rows_asked(fine: FineQuads, walls: Walls, rows: tuple[RowsHere, ...]) -> tup
 
 def ways_held(proxy: Scan, guides: Guides, lines: Ints) -> Held | None:
     """Triangles under curves and beside lines (e, 2), and how these run there; None for none."""
-    edge = edge_length(proxy)
+    edge = proxy.edge_length
     triangles, ways = [], []
     if len(lines):
         # all triangles that touch a line, lest an irregular point comes to lie on it

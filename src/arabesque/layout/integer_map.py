@@ -208,7 +208,7 @@ class _Energy:
 
     def __init__(self, scan: Scan, seams: Seams, size: Floats, count: int) -> None:
         grads = hat_gradients(scan)
-        areas = np.linalg.norm(scan.area_vectors, axis=1)
+        areas = scan.areas
         self._stiff, self._count = areas * size**2, count
         self._local = np.einsum("tic,tjc->tij", grads, grads)
         across = np.cross(unit(scan.area_vectors), seams.ways)
@@ -232,7 +232,7 @@ class _Energy:
 
 def _determinants(scan: Scan, uv: Floats) -> Floats:
     """(m,) by how much the map of each triangle scales areas; negative where it is turned over."""
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     one, two = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
     return np.asarray((one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0]) / (2 * np.maximum(areas, 1e-300)))
 

@@ -13,7 +13,7 @@ from arabesque.arrays import Bools, Ints
 from arabesque.layout.field import CrossField, Held, with_these_turns
 from arabesque.layout.guides import Calm, Moved, from_line
 from arabesque.layout.integer_map import MapProblem
-from arabesque.scan import Scan, edge_length
+from arabesque.scan import Scan
 
 APART = 4.0
 """Edges of the stand-in that irregular points are kept apart."""
@@ -31,7 +31,7 @@ def with_moves(
     CGF 29, 2010, but with turns in place of angles, so that rims and handles need no care of their own).
     Raises MapProblem where there is nothing to be moved.
     """
-    edge = edge_length(scan)
+    edge = scan.edge_length
     ways = _Ways(scan)
     turns, index = field.turns.copy(), field.index.copy()
     rim = np.zeros(len(index), dtype=bool)

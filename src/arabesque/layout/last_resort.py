@@ -18,6 +18,8 @@ LONGEST = 0.2
 """Of the diagonal: triangles are no coarser than that."""
 ON_PLANE = 1e-9
 FINER = (1.0, 0.7, 0.5, 0.35, 0.25, 0.15)
+MOST = 8
+"""Triangles at a point: quads that can be worked with (common practice)."""
 
 
 def last_resort(proxy: Scan, count: int, plane: Plane | None = None) -> Cage:
@@ -27,7 +29,7 @@ def last_resort(proxy: Scan, count: int, plane: Plane | None = None) -> Cage:
     of points of 3, 4 and about 6. Where so few would lose an opening or a handle, or lie flat in the plane that the
     stand-in ends at, there are more. Raises MapProblem where even that fails.
     """
-    area = float(np.linalg.norm(proxy.area_vectors, axis=1).sum())
+    area = proxy.area
     wanted = np.sqrt(4 / np.sqrt(3) * area / max(count / 3, 4))
     for finer in FINER:
         edge = min(finer * float(wanted), LONGEST * proxy.diagonal)
@@ -35,11 +37,16 @@ def last_resort(proxy: Scan, count: int, plane: Plane | None = None) -> Cage:
             mesh = without_ears(even_along(proxy, edge, NO_LINES)[0])
         except ArabesqueError:
             continue
-        if euler_number(mesh) == euler_number(proxy) and examine(mesh).sound and not _flat_in(mesh, plane):
+        if euler_number(mesh) == euler_number(proxy) and _sound(mesh, plane):
             return split_in_quads(mesh)
-    if examine(proxy).sound and not _flat_in(proxy, plane):
+    if _sound(proxy, plane):
         return split_in_quads(proxy)
     raise MapProblem("No layout comes out whole", "Heal the scan first: it may touch or cross itself")
+
+
+def _sound(mesh: Scan, plane: Plane | None) -> bool:
+    """True when every triangle in three makes quads that can be worked with."""
+    return examine(mesh).sound and int(np.bincount(mesh.triangles.ravel()).max()) <= MOST and not _flat_in(mesh, plane)
 
 
 def _flat_in(mesh: Scan, plane: Plane | None) -> bool:

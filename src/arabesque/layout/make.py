@@ -29,7 +29,7 @@ from arabesque.layout.proxy import proxy_of
 from arabesque.layout.quantise import quantised
 from arabesque.layout.start import started
 from arabesque.progress import Progress, part, silent
-from arabesque.scan import Scan, edge_length, rims
+from arabesque.scan import Scan, rims
 
 LEAST_QUADS = 6
 MOST_QUADS = 20_000
@@ -43,8 +43,8 @@ to this share."""
 COUNTED = 0.8
 """Of the way to a tolerance: what is left is for strips that are not needed."""
 FIRST_COUNT, A_POINT, MOST_OUT, TRIANGLE_TRIES = 150, 10, 4, 4
-"""Quads with which the search for a tolerance begins, and as many for each irregular point if these are more, strips that are taken out at its end, and counts that are tried
-where there are no rows."""
+"""Quads with which the search for a tolerance begins, and as many for each irregular point if these are more; strips
+that are taken out at its end, and counts that are tried where there are no rows."""
 SEATED = 0.6
 """Of a quad's side: points of a half that lie so near the plane and on the border are put on it."""
 FOLD = -0.3
@@ -163,7 +163,7 @@ def lay_out(scan: Scan, wishes: Wishes, ground: Ground | None = None, progress: 
     """
     wishes = wishes.checked()
     taken = _taken(scan, wishes) if ground is None else ground.scan
-    own, whole = (float(np.linalg.norm(one.area_vectors, axis=1).sum()) for one in (taken, scan))
+    own, whole = (one.area for one in (taken, scan))
     return replace(_of_scan(taken, wishes, ground, progress), left_out=max(0.0, 1 - own / whole))
 
 
@@ -299,7 +299,7 @@ def _fitted(
     scan: Scan, wishes: Wishes, cage: Cage, ground: Ground | None, spent: dict[str, float], progress: Progress
 ) -> Layout:
     began = time.monotonic()
-    area = float(np.linalg.norm(scan.area_vectors, axis=1).sum())
+    area = scan.area
     lines = list(wishes.guides.sharp)
     if wishes.part is not None:
         lines += [scan.points[np.append(ring, ring[0])] for ring in rims(scan)]
@@ -392,7 +392,7 @@ def surface_folds(cage: Cage, scan: Scan) -> int:
     closest = scan.closest(samples.points)
     cosine = np.einsum("nc,nc->n", samples.normals, closest.normals)
     against = np.flatnonzero((cosine < FOLD) & ~closest.on_border)
-    reach = ROUND * closest.distance[against] + edge_length(scan)
+    reach = ROUND * closest.distance[against] + scan.edge_length
     round_ = tree_of(scan.points).query_ball_point(samples.points[against], reach)
     return sum(
         not (scan.point_normals[some] @ samples.normals[place] > FOLD).any()

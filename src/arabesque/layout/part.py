@@ -56,7 +56,7 @@ def largest_piece(scan: Scan, place: Floats | None = None) -> Scan:
     piece = pieces(scan)
     if not piece.any():
         return scan
-    areas = np.bincount(piece, np.linalg.norm(scan.area_vectors, axis=1))
+    areas = np.bincount(piece, scan.areas)
     chosen = int(areas.argmax()) if place is None else int(piece[scan.closest(place[None]).triangle[0]])
     return kept(scan, piece == chosen)
 
@@ -74,7 +74,7 @@ def _inside(scan: Scan, lines: Sequence[Floats], place: Floats | None) -> Floats
         here = [one[corners][np.abs(one[corners]).argmax()] for one in found]
         return np.min([np.sign(at) * one for at, one in zip(here, found, strict=True)], axis=0)
     areas = np.zeros(len(scan.points))
-    np.add.at(areas, scan.triangles.ravel(), np.repeat(np.linalg.norm(scan.area_vectors, axis=1), 3))
+    np.add.at(areas, scan.triangles.ravel(), np.repeat(scan.areas, 3))
     of_piece = pieces(scan)
     point_piece = np.zeros(len(scan.points), dtype=np.int64)
     point_piece[scan.triangles.ravel()] = np.repeat(of_piece, 3)

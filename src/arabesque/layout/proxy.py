@@ -41,7 +41,7 @@ def proxy_along(
             light = largest  # slower, and as sound as the scan is
         if euler_number(light) != euler_number(largest):
             light = largest
-    area = float(np.linalg.norm(light.area_vectors, axis=1).sum())
+    area = light.area
     edge = float(np.sqrt(4 / np.sqrt(3) * area / count))
     pairs = NO_LINES
     if lines:

@@ -12,7 +12,7 @@ from scipy.sparse.csgraph import dijkstra
 from arabesque.arrays import Bools, Floats, Ints, tree_of, unit
 from arabesque.layout.guides import steps_along
 from arabesque.layout.triangles import side_vectors
-from arabesque.scan import Scan, edge_length, sides_of, turning
+from arabesque.scan import Scan, sides_of, turning
 
 NO_LINES: Ints = np.empty((0, 2), dtype=np.int64)
 CORRIDOR = 2.0
@@ -30,7 +30,7 @@ def drawn_in(scan: Scan, lines: Sequence[Floats]) -> tuple[Scan, Ints]:
 
     Points on rims stay. A line that has no room is left out.
     """
-    edge = edge_length(scan)
+    edge = scan.edge_length
     points = scan.points.copy()
     fixed = np.zeros(len(points), dtype=bool)
     fixed[scan.border_edges.ravel()] = True

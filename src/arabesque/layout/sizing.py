@@ -37,7 +37,7 @@ def conformal_sizes(scan: Scan, index: Ints) -> Floats:
 def stiffness(scan: Scan) -> csc_array:
     """(n, n) the energy of functions that are linear on triangles: the cotangent matrix, positive."""
     gradients = hat_gradients(scan)
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     local = np.einsum("tic,tjc->tij", gradients, gradients) * areas[:, None, None]
     i, j = np.repeat(scan.triangles, 3, axis=1).ravel(), np.tile(scan.triangles, (1, 3)).ravel()
     return csc_array(coo_array((local.ravel(), (i, j)), shape=(len(scan.points),) * 2))

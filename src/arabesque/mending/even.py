@@ -51,7 +51,7 @@ def even_along(scan: Scan, edge: float, lines: Ints, progress: Progress = silent
 
 
 def _evened(scan: Scan, edge: float, lines: Ints | None, progress: Progress, rounds: int) -> tuple[Scan, Ints]:
-    area = float(np.linalg.norm(scan.area_vectors, axis=1).sum())
+    area = scan.area
     if not 0 < edge < scan.diagonal / 4:
         raise ArabesqueError(
             f"Triangles of {edge:g} mm do not suit a scan {scan.diagonal:.4g} mm across",

@@ -42,7 +42,7 @@ def half_states(above: Scan, below: Scan, plane: Plane) -> tuple[HalfState, Half
     for half, own in ((above, dents[0]), (below, dents[1])):
         on = np.abs(plane.height(half.points)) <= 1e-9 * max(half.diagonal, 1.0)
         holes = [o for o in openings(half) if not o.outer and on[o.ring].mean() < 0.5]
-        area = float(np.linalg.norm(half.area_vectors, axis=1).sum())
+        area = half.area
         made.append(HalfState(len(holes), sum(o.width for o in holes), half.noise, area, own))
     return made[0], made[1]
 

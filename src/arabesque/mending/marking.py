@@ -100,7 +100,7 @@ def spread(scan: Scan, seed: int, sensitivity: float, curvature: ScanCurvature) 
 
 def _up_to_edges(scan: Scan, found: Bools) -> Bools:
     """A mask with the few rings at its border that look alike, but whose curvature the averaging of an edge changed."""
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     normals = calmed_normals(unit(scan.area_vectors), areas, scan.neighbours, 5)
     # what is added is compared with the border it came from, so that it cannot creep round a radius
     origin = normals.copy()

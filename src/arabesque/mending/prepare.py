@@ -142,7 +142,7 @@ def _places(scan: Scan) -> Floats:
     Osada, Funkhouser, Chazelle and Dobkin, "Shape distributions", ACM Transactions on Graphics 21, 2002, section 3.1.
     """
     rng = np.random.default_rng(0)
-    area = np.cumsum(np.linalg.norm(scan.area_vectors, axis=1))
+    area = np.cumsum(scan.areas)
     count = int(np.clip(2 * len(scan.triangles), 20_000, MOST_PLACES))
     which = np.searchsorted(area, (np.arange(count) + rng.random(count)) * area[-1] / count)
     a, b, c = (scan.points[scan.triangles[np.minimum(which, len(area) - 1), i]] for i in range(3))

@@ -61,6 +61,6 @@ def _mended(scan: Scan) -> Scan:
 
 
 def _without_flat(scan: Scan) -> Scan:
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     good = areas > 0
     return scan if good.all() else kept(scan, good)

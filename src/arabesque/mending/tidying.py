@@ -173,7 +173,7 @@ def _run_alike(triangles: Ints, pairs: Ints) -> Bools:
 def uncrowded(scan: Scan) -> tuple[Scan, int]:
     """The scan without double and flat triangles and those beyond two at an edge; and how many. Small ones go first."""
     t = scan.triangles
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     _, first = np.unique(np.sort(t, axis=1), axis=0, return_index=True)
     keep = np.zeros(len(t), dtype=bool)
     keep[first] = True

@@ -10,7 +10,7 @@ from arabesque.arrays import Floats, Ints, frozen_array, summed, tree_of
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Plane, apply
 from arabesque.progress import Progress, part, silent
-from arabesque.scan import Scan, calming_rounds, edge_length, scan_curvature
+from arabesque.scan import Scan, calming_rounds, scan_curvature
 from arabesque.shapes import Guide
 
 
@@ -98,7 +98,7 @@ def feature_lines(scan: Scan, sensitivity: float = 0.5, progress: Progress = sil
     # between the usual bend of this scan and a radius of 1 % of its size
     highest = max(100 / scan.diagonal, 3 * usual)
     # no bend is seen tighter than the triangles allow
-    highest = min(highest, max(1 / (3 * edge_length(scan)), 4 * usual))
+    highest = min(highest, max(1 / (3 * scan.edge_length), 4 * usual))
     high = 1.5 * usual * (highest / (1.5 * usual)) ** (1 - sensitivity) if usual > 0 else highest
     segments, ends, value = _crests(scan, strength, curvature.across, 0.5 * high)
     if not len(segments):

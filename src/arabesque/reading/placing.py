@@ -112,7 +112,7 @@ def principal_axes(scan: Scan) -> Floats:
 
     The axes are turned the way that needs the least turning.
     """
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     middles = scan.points[scan.triangles].mean(axis=1)
     centre = (middles * areas[:, None]).sum(axis=0) / areas.sum()
     away = middles - centre

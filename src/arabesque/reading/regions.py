@@ -151,7 +151,7 @@ def find_regions(scan: Scan, sensitivity: float = 0.5, progress: Progress = sile
     progress(0.35, "Merging what is alike")
     threshold = 0.9 * (0.08 / 0.9) ** sensitivity
     rough = float(np.median(likeness)) if len(likeness) else 0.0
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     open_pairs = ~sharp_pairs(scan, SHARP_DEGREES)[1]
     order = np.argsort(likeness[open_pairs], kind="stable")
     labels = _merge_alike(pairs[open_pairs][order], bend, threshold, 4 * rough)
@@ -381,7 +381,7 @@ def _split_strangers(
 ) -> tuple[Ints, list[TrueShape | None]]:
     """What came into a true shape's area through a gap in an edge, and plainly is not on it, as an area of its own."""
     middles = scan.points[scan.triangles].mean(axis=1)
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     labels = labels.copy()
     for number, shape in enumerate(list(shapes)):
         if shape is None:
@@ -426,7 +426,7 @@ def _join_same(
 def _borders_by_shape(scan: Scan, labels: Ints, shapes: list[TrueShape | None], pairs: Ints, rounds: int = 40) -> Ints:
     """Let true shapes take the triangles at their border that lie on them."""
     middles = scan.points[scan.triangles].mean(axis=1)
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     normals = calmed_normals(unit(scan.area_vectors), areas, pairs, 5)
     noise = max(scan.noise, 1e-4 * scan.diagonal)
     has = np.array([shape is not None for shape in shapes])

@@ -51,7 +51,7 @@ def find_symmetry_plane(scan: Scan, progress: Progress = silent) -> Symmetry:
     its mirror image.
     """
     rng = np.random.default_rng(0)
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     middles = scan.points[scan.triangles].mean(axis=1)
     centre = (middles * areas[:, None]).sum(axis=0) / areas.sum()
     chosen = rng.choice(len(areas), FINE, p=areas / areas.sum())

@@ -10,7 +10,6 @@ from arabesque.scan.mesh import Closest, Scan, pair_graph
 from arabesque.scan.topology import (
     Health,
     border_rings,
-    edge_length,
     examine,
     kept,
     pieces,
@@ -35,7 +34,6 @@ __all__ = [
     "calming_rounds",
     "coarse_stand_in",
     "compact",
-    "edge_length",
     "enclosed",
     "examine",
     "kept",

@@ -68,7 +68,7 @@ def sharp_pairs(scan: Scan, degrees: float = SHARP_DEGREES, rounds: int = 6) -> 
     Judged on calmed normals, so that the noise of a scan makes no edges.
     """
     pairs = scan.neighbours
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     normals = calmed_normals(unit(scan.area_vectors), areas, pairs, rounds)
     cosine = np.einsum("nc,nc->n", normals[pairs[:, 0]], normals[pairs[:, 1]])
     return pairs, cosine < np.cos(np.radians(degrees))

@@ -11,7 +11,6 @@ from arabesque.arrays import Floats
 from arabesque.geometry import unit
 from arabesque.progress import Progress, silent
 from arabesque.scan.mesh import Scan
-from arabesque.scan.topology import edge_length
 
 ROUNDS = 12
 
@@ -63,7 +62,7 @@ def scan_curvature(scan: Scan, rounds: int = ROUNDS, progress: Progress = silent
 
 def calming_rounds(scan: Scan) -> int:
     """Rounds that calm a scan as much as its noise asks for: the rougher for the size of its triangles, the more."""
-    return int(np.clip(150 * scan.noise / edge_length(scan), 5, 16))
+    return int(np.clip(150 * scan.noise / scan.edge_length, 5, 16))
 
 
 def _averaging(scan: Scan) -> csr_array:

@@ -13,7 +13,7 @@ def coarse_stand_in(scan: Scan, triangles: int) -> tuple[Floats, Floats, Ints]:
     3D approximations for rendering complex scenes", 1993): quick and good
     enough for a moving picture, and never for measuring.
     """
-    area = float(np.linalg.norm(scan.area_vectors, axis=1).sum())
+    area = scan.area
     cell = np.sqrt(2 * area / triangles)
     low, _ = scan.bounds
     cells = np.floor((scan.points - low) / cell).astype(np.int64)

@@ -99,6 +99,28 @@ class Scan:
         return np.cross(b - a, c - a) / 2
 
     @cached_property
+    def areas(self) -> Floats:
+        """(m,) mm² of each triangle."""
+        return np.asarray(np.linalg.norm(self.area_vectors, axis=1))
+
+    @cached_property
+    def area(self) -> float:
+        """mm² of all triangles."""
+        return float(self.areas.sum())
+
+    @cached_property
+    def edge_length(self) -> float:
+        """Mean length of an edge, mm."""
+        edges, _ = self.edges
+        return float(np.linalg.norm(self.points[edges[:, 0]] - self.points[edges[:, 1]], axis=1).mean())
+
+    @cached_property
+    def longest_sides(self) -> Floats:
+        """(m,) the longest side of each triangle, mm."""
+        corners = self.points[self.triangles]
+        return np.asarray(np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2).max(axis=1))
+
+    @cached_property
     def edges(self) -> tuple[Ints, Ints]:
         """Distinct edges, (e, 2) rising point indices, and how many triangles hang on each, (e,)."""
         directed = self.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)

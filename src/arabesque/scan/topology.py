@@ -66,7 +66,7 @@ def examine(scan: Scan) -> Health:
     directed = scan.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
     once = csr_array((np.ones(len(directed), dtype=np.int32), directed.T), shape=(n, n))
     once.sum_duplicates()
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     return Health(
         len(scan.triangles),
         int((counts == 1).sum()),
@@ -162,12 +162,6 @@ def ring_length(scan: Scan, ring: Ints) -> float:
     """Length of a closed ring of points, mm."""
     p = scan.points[ring]
     return float(np.linalg.norm(p - np.roll(p, -1, axis=0), axis=1).sum())
-
-
-def edge_length(scan: Scan) -> float:
-    """Mean edge length of a scan, mm."""
-    edges, _ = scan.edges
-    return float(np.linalg.norm(scan.points[edges[:, 0]] - scan.points[edges[:, 1]], axis=1).mean())
 
 
 def kept(scan: Scan, mask: Bools) -> Scan:

@@ -9,20 +9,17 @@ along their widest axis (Bentley 1975), node n has the children 2n+1 and 2n+2.
 Boxes are float32, rounded outward, so that pruning stays exact.
 """
 
-from concurrent.futures import ThreadPoolExecutor
-from functools import cache, cached_property
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 from numba import njit
 
 from arabesque.arrays import Floats, Ints
-from arabesque.cores import allowed
+from arabesque.cores import in_runs
 
 TRIANGLES_PER_LEAF = 4
 QUERY_CELLS = 64
-WORTH_A_THREAD = 2000
-MOST_THREADS = 4
 
 # where on its triangle a closest point lies
 FACE, EDGE_01, EDGE_12, EDGE_20, CORNER_0, CORNER_1, CORNER_2 = range(7)
@@ -36,12 +33,6 @@ class Hits(NamedTuple):
     triangle: Ints
     barycentric: Floats
     feature: Ints
-
-
-@cache
-def _helpers() -> ThreadPoolExecutor:
-    """Threads that share queries; kept, because starting them anew takes as long as a small query."""
-    return ThreadPoolExecutor(MOST_THREADS, "closest")
 
 
 class BoxTree:
@@ -82,13 +73,7 @@ class BoxTree:
                 found, distance, triangle, barycentric, feature,
             )  # fmt: skip
 
-        # the kernel releases the GIL: plain threads share the work, each a run of neighbours
-        threads = min(MOST_THREADS, allowed(), max(1, count // WORTH_A_THREAD))
-        own, *others = np.array_split(sequence, threads)
-        helped = [_helpers().submit(answer, part) for part in others]
-        answer(own)
-        for part in helped:
-            part.result()
+        in_runs(answer, sequence)
         original = np.where(triangle >= 0, self._order[triangle], -1)
         return Hits(found, distance, original, barycentric, feature)
 

@@ -86,7 +86,7 @@ def enclosed(scan: Scan, walls: Ints, seeds: Ints, most: float) -> Ints | None:
     state = np.zeros(len(scan.triangles), dtype=np.uint8)
     state[walls] = 1
     inside = seeds[state[seeds] == 0]
-    areas = np.linalg.norm(scan.area_vectors, axis=1)
+    areas = scan.areas
     found, whole = _flood(scan.across, state, inside, areas, most)
     return np.concatenate([np.unique(walls), found]) if whole else None
 

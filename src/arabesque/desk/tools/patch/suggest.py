@@ -18,7 +18,6 @@ from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.fitting import Growth, suggest
 from arabesque.model import edits
 from arabesque.progress import Progress
-from arabesque.scan import Scan
 
 MOST_PATCHES = 40
 
@@ -76,7 +75,7 @@ class SuggestPatches(Growing):
         scan = self.session.scan
         assert scan is not None
         taken = [self.found[k] for k in sorted(self.chosen)] or self.found
-        covered = sum(self.session.kept(_size, one) for one in taken) / float(self.session.kept(_area, scan))
+        covered = sum(self.session.kept(_size, one) for one in taken) / scan.area
         return [
             Fact("Patches", str(len(self.found))),
             Fact("Control points", str(sum(one.surface.count for one in taken))),
@@ -156,10 +155,6 @@ class SuggestPatches(Growing):
 def _same(corners: Floats, others: Floats) -> bool:
     """True for the corners of one patch, two of which may have been pulled up to a neighbour since."""
     return bool((np.abs(corners - others).max(axis=1) == 0).sum() >= 2)
-
-
-def _area(scan: Scan) -> float:
-    return float(np.linalg.norm(scan.area_vectors, axis=1).sum())
 
 
 def _size(growth: Growth) -> float:

@@ -11,7 +11,7 @@ from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.scan_work import Made, ScanWork, distance_facts
 from arabesque.mending import distance_between, even_triangles, reduce_triangles
 from arabesque.progress import Progress, part
-from arabesque.scan import Scan, edge_length
+from arabesque.scan import Scan
 
 
 class NewWay(Enum):
@@ -47,7 +47,7 @@ class NewTriangles(ScanWork):
         super().start()
         scan = self.scan
         if scan is not None:
-            self.options.edge = float(f"{2 * edge_length(scan):.2g}")
+            self.options.edge = float(f"{2 * scan.edge_length:.2g}")
             self.options.count = max(4, len(scan.triangles) // 4)
 
     def work(self, scan: Scan) -> Callable[[Progress], Made]:
@@ -63,7 +63,7 @@ class NewTriangles(ScanWork):
             progress(0.92, "Measuring")
             facts = [
                 Fact("Triangles", f"{number(len(scan.triangles))} → {number(len(made.triangles))}"),
-                Fact("Edges", f"{edge_length(made):.3g} mm"),
+                Fact("Edges", f"{made.edge_length:.3g} mm"),
                 *distance_facts(distance_between(made, scan), back=distance_between(scan, made)),
             ]
             return Made(made, words, facts)
