@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 ALONG = 160
 """Places a side of the whole by whose triangles a nearest place is found first."""
-STEPS = 2
+STEPS, SHORT = 3, 0.01
 AT_SIDE = 1e-9
 DEPTH = 6
 
@@ -55,19 +55,33 @@ def nearest_places(cage: Cage, places: Floats) -> tuple[Floats, Floats, Bools]:
     tiles = cage.whole.quads.tiles(DEPTH)
     grid = np.ascontiguousarray(tiles.stencil @ cage.whole.points)
     found = on_tiles(cage, face, uv, tiles, grid)
-    away = np.linalg.norm(places - found[0], axis=1)
+    gap = places - found[0]
+    away, left = np.linalg.norm(gap, axis=1), np.arange(len(places))
     for _ in range(STEPS):
-        step = in_tangents(found[1], found[2], places - found[0]).T
-        stepped = np.clip(uv + np.clip(step, -0.1, 0.1), 0.0, 1.0)
-        there = on_tiles(cage, face, stepped, tiles, grid)
+        step = in_tangents(found[1][left], found[2][left], gap[left]).T
+        stepped = np.clip(uv[left] + np.clip(step, -0.1, 0.1), 0.0, 1.0)
+        there = on_tiles(cage, face[left], stepped, tiles, grid)
+        beyond = places[left] - there[0]
+        size = np.linalg.norm(beyond, axis=1)
         # beside an irregular point a step may lead astray
-        size = np.linalg.norm(places - there[0], axis=1)
-        nearer = size < away
-        uv[nearer], found[:, nearer], away[nearer] = stepped[nearer], there[:, nearer], size[nearer]
+        nearer = size < away[left]
+        some = left[nearer]
+        uv[some], found[:, some], gap[some], away[some] = (
+            stepped[nearer],
+            there[:, nearer],
+            beyond[nearer],
+            size[nearer],
+        )
+        # a step so short leaves only its square
+        left = some[np.abs(step[nearer]).max(axis=1, initial=0.0) > SHORT]
+        if not len(left):
+            break
     normals = unit_cross(np.ascontiguousarray(found[1]), np.ascontiguousarray(found[2]))
-    border = cage.quads.border.reshape(-1, 4)[face]
-    at = [uv[:, 1] <= AT_SIDE, uv[:, 0] >= 1 - AT_SIDE, uv[:, 1] >= 1 - AT_SIDE, uv[:, 0] <= AT_SIDE]
-    on_border = np.logical_or.reduce([border[:, side] & at[side] for side in range(4)])
+    on_border = np.zeros(len(places), dtype=bool)
+    if cage.quads.border.any():
+        border = cage.quads.border.reshape(-1, 4)[face]
+        at = [uv[:, 1] <= AT_SIDE, uv[:, 0] >= 1 - AT_SIDE, uv[:, 1] >= 1 - AT_SIDE, uv[:, 0] <= AT_SIDE]
+        on_border = np.logical_or.reduce([border[:, side] & at[side] for side in range(4)])
     return found[0], normals, ~on_border
 
 

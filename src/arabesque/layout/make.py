@@ -392,6 +392,8 @@ def surface_folds(cage: Cage, scan: Scan) -> int:
     closest = scan.closest(samples.points)
     cosine = np.einsum("nc,nc->n", samples.normals, closest.normals)
     against = np.flatnonzero((cosine < FOLD) & ~closest.on_border)
+    if not len(against):
+        return 0
     reach = ROUND * closest.distance[against] + scan.edge_length
     round_ = tree_of(scan.points).query_ball_point(samples.points[against], reach)
     return sum(
