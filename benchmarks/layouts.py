@@ -2,16 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
+import numpy as np
+import pynanoinstantmeshes
+from pyQuadriFlow.pyQuadriFlow import pyquadriflow
+from tests import reference
 from tests.layout.forms import blob, pretzel, ring
 
+from arabesque.arrays import Floats, Ints
+from arabesque.cages import Cage
 from arabesque.demo import Pebble, simulate
+from arabesque.errors import ArabesqueError
+from arabesque.fitting import CageSettings, fit_cage
 from arabesque.layout import Layout, Wishes, ground_of, lay_out
-from arabesque.scan import Scan, ready_to_fit
+from arabesque.mending import Fill, fill, openings
+from arabesque.scan import Scan, read_scan, ready_to_fit
 from benchmarks.row import Row, alternately
 
-QUADS = 2000
+QUADS, FEWER_FORMS = 2000, 1.6
+PEER_QUADS = 1200
+"""Beside general libraries, which make finer meshes of what is far coarser."""
 
 
 def rows() -> Iterator[Row]:
@@ -27,6 +38,8 @@ def rows() -> Iterator[Row]:
         for quads, most, irregular in limits:
             made = lay_out(scan, Wishes(quads), ground)
             yield _near(name, scan, made, quads, most, irregular)
+    for name, scan in (("bulging ball", blob()), ("published rabbit, closed", _rabbit())):
+        yield from _beside(name, scan)
 
 
 def _timed(triangles: int, limit: float) -> Iterator[Row]:
@@ -48,3 +61,46 @@ def _near(name: str, scan: Scan, made: Layout, quads: int, most: float, irregula
     sound = not made.net.folded.any() and not made.folds and odd <= irregular
     note = f"{made.cage.count} quads, {odd} irregular{'' if sound else ', NOT SOUND'}"
     return Row(f"{name}, {quads} quads: furthest", far, None, most, "%", note)
+
+
+def _rabbit() -> Scan:
+    scan = ready_to_fit(read_scan(str(reference.rabbit()), "m"))
+    return fill(scan, [one for one in openings(scan) if not one.outer], Fill.CURVED).scan
+
+
+def _flow_based(scan: Scan) -> tuple[Floats, Ints]:
+    made = pyquadriflow(
+        PEER_QUADS, 0, scan.points.tolist(), scan.triangles.tolist(), False, False, False, False, False
+    )  # fmt: skip
+    return np.array(made["vertices"], dtype=float), np.array(made["faces"], dtype=np.int64)
+
+
+def _field_aligned(scan: Scan) -> tuple[Floats, Ints]:
+    # its quad step splits each by four
+    points, faces = pynanoinstantmeshes.remesh(
+        scan.points.astype(np.float32), scan.triangles.astype(np.uint32), PEER_QUADS // 4, align_to_boundaries=True
+    )
+    return np.asarray(points, dtype=float), np.asarray(faces, dtype=np.int64)
+
+
+def _beside(name: str, scan: Scan) -> Iterator[Row]:
+    """Irregular points, and how near the surface comes with the same fit, beside two general remeshers."""
+    made = lay_out(scan, Wishes(PEER_QUADS))
+    odd, near = sum(made.net.irregular.values()), made.figures.inlier_p99
+    remeshers: tuple[tuple[str, Callable[[Scan], tuple[Floats, Ints]]], ...] = (
+        ("flow-based", _flow_based), ("field-aligned", _field_aligned),
+    )  # fmt: skip
+    for kind, remesh in remeshers:
+        points, faces = remesh(scan)
+        valence = np.bincount(faces.ravel(), minlength=len(points))
+        theirs = int(((valence != 4) & (valence > 0)).sum())
+        counts = f"{made.cage.count} quads, {kind} peer {len(faces)}"
+        # a layout that leaves ears and toes out needs fewer
+        yield Row(f"{name}: irregular points beside a remesher", odd, theirs, FEWER_FORMS, "", counts)
+        try:
+            fit = fit_cage(Cage.of(points, faces), scan, CageSettings(made.fit.tolerance))
+        except ArabesqueError as problem:
+            yield Row(f"{name}: furthest but 1 %", near, None, made.fit.tolerance, "mm", f"{kind} peer: {problem}")
+            continue
+        off = fit.figures.inlier_p99
+        yield Row(f"{name}: furthest but 1 % with the same fit", near, off, 1.0, "mm", counts)

@@ -5,11 +5,14 @@ import unittest
 import numpy as np
 import trimesh
 
+from arabesque.cages import Cage
+from arabesque.cages.through import grid_faces
 from arabesque.checking import (
     FormKind,
     Limits,
     PlaneSet,
     find_joins,
+    folded_faces,
     form_values,
     hollow_islands,
     read_net,
@@ -220,6 +223,20 @@ class EdgeOnSurfaceTest(unittest.TestCase):
         self.assertEqual(len(lying), 1)
         self.assertEqual(lying[0].grade(), 0)
         self.assertIn("G0", lying[0].word())
+
+
+class CageNetTest(unittest.TestCase):
+    def sheet(self, x: list[float], z: list[float]) -> Cage:
+        """A strip of three rows by its section."""
+        points = [[a, y, b] for a, b in zip(x, z, strict=True) for y in (0.0, 1, 2, 3)]
+        return Cage.of(np.array(points), grid_faces(len(x) - 1, 3))
+
+    def test_a_thin_rim_is_no_fold(self) -> None:
+        """A plate as thin as paper is turned round its rim; a pleat is laid over twice."""
+        plate = self.sheet([0, 1, 2, 3, 2, 1, 0], [0, 0, 0, 0.05, 0.1, 0.1, 0.1])
+        self.assertFalse(folded_faces(plate).any())
+        pleat = self.sheet([0, 1, 2, 1, 2, 3], [0, 0, 0, 0.1, 0.2, 0.2])
+        self.assertEqual(np.flatnonzero(folded_faces(pleat)).tolist(), [6, 7, 8])
 
 
 if __name__ == "__main__":

@@ -98,6 +98,13 @@ class PartTest(GuidesTest):
         areas = scan.areas
         self.assertAlmostEqual(made.left_out, 1 - areas[mask].sum() / areas.sum(), delta=0.01)
 
+    def test_one_of_several_pieces(self) -> None:
+        scan = blob()
+        height = scan.points[scan.triangles].mean(axis=1)[:, 2]
+        made = lay_out(scan, Wishes(80, part=Part(mask=(height > 22) | (height < -15))))
+        self.sound(made, 1)
+        self.assertIn("only one is laid out of several pieces", made.words)
+
     def test_inside_lines_and_the_rest(self) -> None:
         """One closed line parts a ball in a cap and the rest; two leave a belt, which has the Euler number 0."""
         scan = blob()

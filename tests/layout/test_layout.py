@@ -159,6 +159,17 @@ class LayoutTest(unittest.TestCase):
         self.assertLess(abs(made.cage.count / 1000 - 1), 0.06)
         self.assertLess(made.figures.scan_to_surface.p99, 0.02 * scan.diagonal)
 
+    def test_many_irregular_points(self) -> None:
+        """A published figure with fingers, ears and plates: a sound net of one ball, with nothing folded."""
+        mesh = trimesh.load(reference.armadillo(), process=False)
+        scan = ready_to_fit(Scan(np.asarray(mesh.vertices), np.asarray(mesh.faces)))
+        made = lay_out(scan, Wishes(2700, 0.003 * scan.diagonal))
+        assert made.ground is not None, made.words
+        self.sound(made.cage, 2)
+        self.assertLess(abs(made.cage.count / 2700 - 1), 0.06)
+        self.assertEqual((int(made.net.folded.sum()), made.folds), (0, 0))
+        self.assertLess(made.figures.inlier_p99, 0.004 * scan.diagonal)
+
     def test_rows_along_curves(self) -> None:
         """Two lines aslant over a sheet turn the rows under them by as much."""
         scan = sheet()

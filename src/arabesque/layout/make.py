@@ -29,7 +29,7 @@ from arabesque.layout.proxy import proxy_of
 from arabesque.layout.quantise import quantised
 from arabesque.layout.start import started
 from arabesque.progress import Progress, part, silent
-from arabesque.scan import Scan, rims
+from arabesque.scan import Scan, pieces, rims
 
 LEAST_QUADS = 6
 MOST_QUADS = 20_000
@@ -52,6 +52,8 @@ FOLD = -0.3
 scan it is about 0."""
 ROUND = 1.5
 """Times the distance within which the scan is seen round a place."""
+LITTLE = 0.02
+"""Of the area: smaller pieces beside the one that is laid out are dirt."""
 PULL = 1.5
 """How far rows are drawn together where more quads are asked for: found on a ball and a sheet."""
 BESIDE = 0.5
@@ -162,16 +164,14 @@ def lay_out(scan: Scan, wishes: Wishes, ground: Ground | None = None, progress: 
     half of the time. Raises MapProblem, FitProblem or CageProblem with what stood against it.
     """
     wishes = wishes.checked()
-    taken = _taken(scan, wishes) if ground is None else ground.scan
-    own, whole = (one.area for one in (taken, scan))
-    return replace(_of_scan(taken, wishes, ground, progress), left_out=max(0.0, 1 - own / whole))
-
-
-def _taken(scan: Scan, wishes: Wishes) -> Scan:
-    """What of a scan is laid out."""
-    if wishes.part is None:
-        return largest_piece(scan)
-    return largest_piece(wishes.part.of(scan, wishes.plane), wishes.part.place)
+    asked = scan if wishes.part is None else wishes.part.of(scan, wishes.plane)
+    place = None if wishes.part is None else wishes.part.place
+    taken = largest_piece(asked, place) if ground is None else ground.scan
+    made = _of_scan(taken, wishes, ground, progress)
+    areas = np.bincount(pieces(asked), asked.areas)
+    others = int((areas > LITTLE * areas.sum()).sum()) - 1
+    said = ("only one is laid out of several pieces: mark one at a time for the others",) if others > 0 else ()
+    return replace(made, left_out=max(0.0, 1 - taken.area / scan.area), lacking=(*made.lacking, *said))
 
 
 def _of_scan(scan: Scan, wishes: Wishes, ground: Ground | None, progress: Progress) -> Layout:
