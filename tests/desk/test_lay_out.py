@@ -46,7 +46,7 @@ class LayOutTest(CageTest):
         self.assertLess(abs(first.cage.count - 120), 20)
         said = {fact.label: fact.value for fact in tool.facts}
         self.assertEqual(said["Quads"], str(first.cage.count))
-        self.assertEqual(said["Irregular points"], "8 of 3")
+        self.assertEqual(said["Irregular points"], "8 of valence 3")
         self.assertEqual(said["Folded faces"], "0")
         self.assertTrue(tool.parts(self.view.camera))
         # nothing is in the document yet; another count uses the rows again

@@ -36,6 +36,11 @@ class CageNet:
         """True for a net that can be worked with: no fold, legs within a factor of 2, no turn over 30°."""
         return not self.folded.any() and self.leg <= UNEVEN and self.bend <= MOST_BEND
 
+    @property
+    def irregular_words(self) -> str:
+        """How many irregular points there are, in words."""
+        return ", ".join(f"{count} of valence {n}" for n, count in sorted(self.irregular.items())) or "none"
+
     def as_record(self) -> dict[str, object]:
         """Plain numbers for a report."""
         return {

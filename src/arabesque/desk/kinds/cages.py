@@ -52,11 +52,10 @@ class ShownCage(ShownSampled):
 
     def facts(self, session: Session, item: Item) -> list[Fact]:
         net = session.kept(read_cage_net, item.shape)
-        odd = ", ".join(f"{count} of {valence}" for valence, count in net.irregular.items()) or "none"
         folded = int(net.folded.sum())
         return [
             *super().facts(session, item),
-            Fact("Irregular points", odd),
+            Fact("Irregular points", net.irregular_words),
             Fact("Sharp edges", str(len(item.shape.quads.sharp))),
             Fact("Legs", f"{net.leg:.2f} : 1", "" if net.leg <= 2 else "bad"),
             Fact("Turns by", f"{net.bend:.0f}°"),

@@ -20,9 +20,9 @@ from arabesque.progress import Progress
 class Towards(Enum):
     """What the cage is to become; the value is its words and the aim."""
 
-    CLOSER = ("nearer where it fails", Aim.CLOSER)
-    LIGHTER = ("lighter where it can be", Aim.LIGHTER)
-    CALMER = ("fewer irregular points", Aim.CALMER)
+    CLOSER = ("nearer", Aim.CLOSER)
+    LIGHTER = ("lighter", Aim.LIGHTER)
+    CALMER = ("calmer", Aim.CALMER)
 
 
 class ImproveCage(TryOnCage):
@@ -67,14 +67,13 @@ class ImproveCage(TryOnCage):
         if made is None:
             return self.size_facts
         before, after = made.before.inlier_p99, made.fit.figures.inlier_p99
-        odd = ", ".join(f"{count} of {n}" for n, count in sorted(made.fit.net.irregular.items()))
         return [
             Fact("Done", made.words),
             Fact("Faces", f"{made.cage.count} ({made.faces:+d})"),
             Fact("Before", f"{before:.3f} mm"),
             Fact("Now", f"{after:.3f} mm", "good" if made.fit.within else "bad"),
             Fact("For each face", f"{1000 * made.gain:+.2f} µm"),
-            Fact("Irregular points", odd or "none"),
+            Fact("Irregular points", made.fit.net.irregular_words),
             Fact("Verdict", made.fit.verdict),
         ]
 

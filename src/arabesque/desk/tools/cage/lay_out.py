@@ -303,13 +303,12 @@ class LayOut(Making):
             return told
         made, tolerance = self.made, self.made.fit.tolerance
         there, back = made.figures.surface_to_scan, made.figures.scan_to_surface
-        odd = ", ".join(f"{count} of {n}" for n, count in sorted(made.net.irregular.items()))
         folded = int(made.net.folded.sum())
         return [
             *[Fact("Not reached", words, "bad") for words in made.lacking],
             *told,
             Fact("Quads", str(made.cage.count)),
-            Fact("Irregular points", odd or "none"),
+            Fact("Irregular points", made.net.irregular_words),
             Fact("Surface to scan", f"{there.inlier_p99:.3f} mm", "good" if there.within(tolerance) else "bad"),
             Fact("Scan to surface", f"{back.inlier_p99:.3f} mm", "good" if back.within(tolerance) else "bad"),
             Fact("Worst", f"{there.max:.2f}, {back.max:.2f} mm"),
