@@ -31,7 +31,7 @@ from numpy.typing import ArrayLike
 
 from arabesque.arrays import Bools
 from arabesque.cages import Cage
-from arabesque.checking import BothWays, Join, find_joins, measure_both_ways
+from arabesque.checking import BothWays, measure_both_ways
 from arabesque.curve_files import read_curves
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.fitting import Borders, CageFit, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
@@ -65,9 +65,10 @@ from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.script_base import AnyItem
 from arabesque.script_cages import Cages
 from arabesque.script_curves import ShapesCurves
+from arabesque.script_joining import Joins
 from arabesque.script_layout import Layouts
 from arabesque.script_trace import Traces
-from arabesque.shapes import Rimmed, Sampled, can
+from arabesque.shapes import Sampled, can
 from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, deliverable, read_model
 from arabesque.tracing import (
     FittedCurve,
@@ -87,7 +88,7 @@ _KINDS = {
 }
 
 
-class Project(Traces, ShapesCurves, Cages, Layouts):
+class Project(Traces, ShapesCurves, Cages, Layouts, Joins):
     """A project without a window.
 
     Items are values: what a method returns tells of the state at that
@@ -288,6 +289,10 @@ class Project(Traces, ShapesCurves, Cages, Layouts):
         self._fits[item.id] = again
         return self.item(item.id)
 
+    def add(self, name: str, shape: Any) -> AnyItem:
+        """A shape of your own, of any kind that a project holds, as a free item."""
+        return self._added("added", name, shape)
+
     def patch_between(
         self, ring: Iterable[tuple[AnyItem, int] | ArrayLike], degree: tuple[int, int] = (3, 3), tangent: bool = False
     ) -> AnyItem:
@@ -346,6 +351,12 @@ class Project(Traces, ShapesCurves, Cages, Layouts):
             return self.match_border(item, where, to, order)
         return self.match_end(item, where, to, order)
 
+    def blend(self, one: tuple[AnyItem, Any], two: tuple[AnyItem, Any], order: Any = 2, **how: Any) -> AnyItem:
+        """Between two borders, each (item, number), or two ends of curves or places of edges, each (item, place): see
+        ``blend_borders`` and ``blend_ends``."""
+        borders = isinstance(one[1], (int, np.integer)) and isinstance(two[1], (int, np.integer))
+        return (self.blend_borders if borders else self.blend_ends)(one, two, order, **how)
+
     def compare(self, items: Iterable[AnyItem] | None = None) -> BothWays:
         """Distances of patches (all, unless some are given) and the reference scan, in both directions.
 
@@ -358,13 +369,6 @@ class Project(Traces, ShapesCurves, Cages, Layouts):
         if not shapes:
             raise ArabesqueError("There is no patch to compare", "Lay one first, or open a STEP file")
         return measure_both_ways(shapes, scan, self.tolerance, progress=self._progress)
-
-    def joins(self, items: Iterable[AnyItem] | None = None) -> list[Join]:
-        """How patches (all, unless some are given) meet: gap, angle, curvature, the grade in words; the worst first."""
-        some = [item.shape for item in (self.items if items is None else items) if can(item.shape, Rimmed)]
-        # the patches of a network meet each other too
-        shapes = [patch for shape in some for patch in (shape.patches() if can(shape, Sampled) else (shape,))]
-        return sorted(find_joins(shapes), key=Join.rank)
 
     def undo(self) -> str | None:
         """Take the last step back; returns its words, or None at the start."""

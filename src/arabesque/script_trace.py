@@ -194,7 +194,7 @@ class Traces(Lends):
         """The line on the scan ``distance`` mm beside a curve, measured over the scan; below 0 to its right."""
         return self._derived("curve at a distance", "Curve", SetOffCurve(self.item(curve.id).id, distance))
 
-    def blend(
+    def blend_ends(
         self, one: tuple[AnyItem, ArrayLike], two: tuple[AnyItem, ArrayLike], order: int = 2, reach: float = 1.0
     ) -> AnyItem:
         """The curve between two ends, each an item (a curve, or a patch for its edge) and a place near it, with G1 to

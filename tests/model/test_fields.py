@@ -30,6 +30,8 @@ from arabesque.model import (
     settled,
 )
 from arabesque.recipes import (
+    BlendBetween,
+    BorderOf,
     CurveOnScan,
     LoftThrough,
     PatchBetween,
@@ -60,6 +62,7 @@ def project() -> Project:
     for key, recipe in (
         ("laid", PatchOnScan(corners, (2, 2))),
         ("between", PatchBetween(ring)),
+        ("blend", BlendBetween(BorderOf("surface", 1), BorderOf("laid", 3, 1, (0.2, 0.9), (1.0, 1.2, 0.8)))),
         ("found", RegionShape("regions", "scan", np.ones(3))),
         ("lofted", LoftThrough(("curve", "drawn"))),
         ("over", PatchOfCurves(("curve", "drawn", "cut", "found"), (3, 2))),

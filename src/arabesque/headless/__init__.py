@@ -5,6 +5,7 @@ from arabesque.headless import (
     cage_fit,
     cage_improve,
     compare,
+    joins,
     layout,
     network,
     patch,
@@ -27,5 +28,6 @@ COMMANDS = (
     cage_convert,
     prepare,
     compare,
+    joins,
     run_script,
 )

@@ -1,6 +1,7 @@
 """How derived items are made: one class and one file each, listed in ``RECIPES``."""
 
 from arabesque.recipes.base import Given, Recipe
+from arabesque.recipes.blend_between import BlendBetween, BorderOf
 from arabesque.recipes.curve_on_scan import CurveOnScan
 from arabesque.recipes.curves import BlendCurve, CurveThrough, EndOf, ParameterLine
 from arabesque.recipes.layout_of_scan import LayoutOfScan, Taken, marked_part
@@ -42,12 +43,15 @@ RECIPES: tuple[type[Recipe], ...] = (
     Pushed,
     SurfacesOfCage,
     LayoutOfScan,
+    BlendBetween,
 )
 
 __all__ = [
     "RECIPES",
     "AreaBorder",
+    "BlendBetween",
     "BlendCurve",
+    "BorderOf",
     "CurveOnScan",
     "CurveThrough",
     "CutBySurface",

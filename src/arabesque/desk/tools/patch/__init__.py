@@ -1,6 +1,7 @@
 """The tools of the third step: lay, sculpt, weigh, divide. Words stand for commands that need no tool."""
 
 from arabesque.desk.tools.patch.between_edges import LayBetween
+from arabesque.desk.tools.patch.blend_edges import BlendEdges
 from arabesque.desk.tools.patch.by_numbers import ByNumbers
 from arabesque.desk.tools.patch.degrees import Degrees
 from arabesque.desk.tools.patch.edges import Edges
@@ -13,7 +14,7 @@ from arabesque.desk.tools.patch.suggest import SuggestPatches
 from arabesque.desk.tools.patch.twins import Twins
 
 GROUPS = (
-    (FourCornerPatch, LayBetween, GrowPatch, SuggestPatches),
+    (FourCornerPatch, LayBetween, BlendEdges, GrowPatch, SuggestPatches),
     (MovePoints, ByNumbers, Edges, Twins),
     ("refit", FitAgain, Degrees, "weight-map"),
     (Split, Join),

@@ -1,0 +1,323 @@
+"""A blend between two edges: picked, pulled by handles while its distance to the scan is seen, kept as a recipe."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+
+from arabesque.arrays import Floats
+from arabesque.checking import Limits, find_joins, shape_to_scan
+from arabesque.desk import theme
+from arabesque.desk.facts import Choice, Fact
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.making import Making
+from arabesque.desk.tools.on_patches import NEAR, behind_scan
+from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import LARGEST_DEGREE, Rim, Surface
+from arabesque.joining import Ways
+from arabesque.model import Item
+from arabesque.model.rebuild import given
+from arabesque.progress import Progress
+from arabesque.recipes import BlendBetween, BorderOf, Given, Recipe
+
+WEAKEST, STRONGEST = 0.1, 3.0
+"""Pulls between which a handle can be dragged."""
+REACH = 1 / 3
+"""Of the gap: how far from its border a handle of pull 1 stands."""
+ALONG = 49
+FIELDS = (("one_start", "one_middle", "one_end"), ("two_start", "two_middle", "two_end"))
+
+
+class Border(NamedTuple):
+    """A border that was picked: of an item, the number among its rims."""
+
+    key: str
+    rim: int
+
+
+@dataclass(frozen=True, eq=False)
+class Handle:
+    """A pull that can be dragged. side: 0 or 1. at: 0 for the start, 1 for the middle, 2 for the end. line: (k, 3)
+    where it stands for ``pulls``."""
+
+    side: int
+    at: int
+    line: Floats
+    pulls: Floats
+
+
+class BlendEdges(Making):
+    """Two clicks choose the borders; what lies between shows at once, and six handles pull it."""
+
+    needs = (Surface,)
+    makes = BlendBetween
+    name = "Blend"
+    id = "blend"
+    step = Step.PATCH
+    label = "Blend two edges"
+    hint = "Click an edge, then the edge to blend it with"
+    shortcut = "K"
+    icon = "ph.intersect-three"
+    short = "Blend"
+    told_first = True
+
+    @dataclass
+    class Options:
+        """one, two: continuity. The pulls are shares of the usual one; from and to are shares of each border's way."""
+
+        one: int = whole(2, 0, 3, "First edge G")
+        two: int = whole(2, 0, 3, "Second edge G")
+        ways: Ways = labelled(Ways.ROWS, "Leaves")
+        one_start: float = labelled(1.0, "Pull, first: start")
+        one_middle: float = labelled(1.0, "middle")
+        one_end: float = labelled(1.0, "end")
+        two_start: float = labelled(1.0, "Pull, second: start")
+        two_middle: float = labelled(1.0, "middle")
+        two_end: float = labelled(1.0, "end")
+        one_from: float = labelled(0.0, "First from")
+        one_to: float = labelled(1.0, "to")
+        two_from: float = labelled(0.0, "Second from")
+        two_to: float = labelled(1.0, "to")
+        degree: int = whole(1, 1, LARGEST_DEGREE, "Degree across")
+
+    def clear(self) -> None:
+        self.picked: list[Border] = []
+        self._hover: Border | None = None
+        self._held: Handle | None = None
+
+    @property
+    def begun(self) -> bool:
+        return bool(self.picked)
+
+    def take(self, item: Item) -> None:
+        recipe, o = item.recipe, self.options
+        assert isinstance(recipe, BlendBetween)
+        o.one, o.two, o.ways, o.degree = recipe.one.order, recipe.two.order, recipe.ways, max(recipe.degree, 1)
+        for side, names in zip((recipe.one, recipe.two), FIELDS, strict=True):
+            for name, pull in zip(names, side.pull, strict=True):
+                setattr(o, name, pull)
+        (o.one_from, o.one_to), (o.two_from, o.two_to) = recipe.one.part, recipe.two.part
+        borders = [Border(side.of, side.rim) for side in (recipe.one, recipe.two)]
+        self.picked = borders if all(border.key in self.session.document for border in borders) else []
+
+    @property
+    def says(self) -> str:
+        if self._held is not None:
+            return "The blend follows the pull; the distance to the scan is live"
+        if self.made is not None:
+            return "Drag a handle to pull; Enter keeps it, Backspace takes the last edge back"
+        if self.working:
+            return "Blending"
+        return "Click the edge to blend it with" if self.picked else self.hint
+
+    @property
+    def facts(self) -> list[Fact]:
+        if self.made is None:
+            return [Fact("Edges", f"{len(self.picked)} of 2")]
+        facts: list[Fact] = self.made[1]
+        return facts
+
+    @property
+    def choices(self) -> list[Choice]:
+        if self.made is None or self.session.scan is None:
+            return []
+        return [Choice("Find the pulls nearest to the scan", self.find_best)]
+
+    # the hand
+
+    def _rim(self, border: Border) -> Rim | None:
+        shape = self.session.document[border.key].shape if border.key in self.session.document else None
+        rims = shape.rims() if isinstance(shape, Surface) else ()
+        return rims[border.rim] if border.rim < len(rims) else None
+
+    def _under(self, pointer: Pointer) -> Border | None:
+        best, found = float(NEAR), None
+        for item in self.session.seen.of(Surface):
+            if item.id == self.target:
+                continue
+            for number, rim in enumerate(self.session.kept(_rims, item.shape)):
+                line = _line(rim)
+                away = pointer.to_line(line)
+                if away < best and not behind_scan(self.session, pointer, pointer.depth(pointer.place_on(line))):
+                    best, found = away, Border(item.id, number)
+        return found
+
+    def move(self, pointer: Pointer, dragging: bool) -> None:
+        held = self._held
+        if dragging and held is not None:
+            pull = float(held.pulls[pointer.nearest(held.line)])
+            if pull != getattr(self.options, FIELDS[held.side][held.at]):
+                setattr(self.options, FIELDS[held.side][held.at], pull)
+                self._follow()
+        else:
+            self._hover = None if self._handle_under(pointer) is not None else self._under(pointer)
+        self.changed.emit()
+
+    def press(self, pointer: Pointer) -> None:
+        self._held = self._handle_under(pointer)
+        if self._held is not None:
+            return
+        found = self._under(pointer)
+        if found is None:
+            self.session.tell_problem(ArabesqueError("There is no edge here", "Click on the edge of a patch"))
+        elif found not in self.picked:
+            self.picked = [*self.picked[:1], found]
+            self.try_it()
+
+    def release(self, pointer: Pointer) -> None:
+        if self._held is not None:
+            self._held = None
+            self.form_changed.emit()
+            self.try_it()
+
+    def remove_last(self) -> None:
+        """Take back the edge that was picked last."""
+        del self.picked[-1:]
+        self.try_it()
+
+    def key(self, event: QKeyEvent) -> bool:
+        if event.key() == Qt.Key.Key_Backspace and self.picked:
+            self.remove_last()
+            return True
+        return False
+
+    def _follow(self) -> None:
+        """While a handle is dragged the blend is made at once: it takes a few milliseconds."""
+        recipe = self.draft()
+        if recipe is None:
+            return
+        try:
+            surface = recipe.build(given(self.session.document, recipe))
+        except ArabesqueError:  # the last one that holds stays, and release says why
+            return
+        self.made = surface, [] if self.made is None else self.made[1]
+
+    def find_best(self) -> None:
+        """Look beside the window for the pulls at which the blend lies nearest to the scan."""
+        recipe, scan = self.draft(), self.session.scan
+        if recipe is None or scan is None:
+            return
+        source = given(self.session.document, recipe)
+        job = self.session.run("Find the best pulls", lambda progress: recipe.best(source, scan, progress)[0])
+        job.done.connect(self._pulled)
+
+    def _pulled(self, found: BlendBetween) -> None:
+        for side, names in zip((found.one, found.two), FIELDS, strict=True):
+            for name, pull in zip(names, side.pull, strict=True):
+                setattr(self.options, name, round(pull, 3))
+        self.form_changed.emit()
+        self.try_it()
+
+    # the blend
+
+    def draft(self) -> BlendBetween | None:
+        if len(self.picked) < 2:
+            return None
+        o = self.options
+        parts = (o.one_from, o.one_to), (o.two_from, o.two_to)
+        sides = [
+            BorderOf(border.key, border.rim, order, part, tuple(getattr(o, name) for name in names))
+            for border, order, part, names in zip(self.picked, (o.one, o.two), parts, FIELDS, strict=True)
+        ]
+        return BlendBetween(sides[0], sides[1], o.ways, o.degree if o.degree > 1 else 0)
+
+    def build(self, recipe: Recipe, source: Given, progress: Progress) -> tuple[Surface, list[Fact]]:
+        assert isinstance(recipe, BlendBetween)
+        made = recipe.build(source, progress)
+        facts = [Fact("Degrees", " × ".join(str(n) for n in made.degree)), Fact("Control points", str(made.count))]
+        for words, side in (("First edge", recipe.one), ("Second edge", recipe.two)):
+            joins = find_joins([source.shapes[side.of], made])
+            if joins:
+                worst = min(joins, key=lambda join: join.rank())
+                facts.append(Fact(words, worst.word(), "good" if worst.grade(Limits()) >= side.order else "bad"))
+        if source.scan is not None or self.session.scan is not None:
+            scan = self.session.scan
+            assert scan is not None
+            tolerance = self.session.document.tolerance
+            figures = shape_to_scan(made, scan).figures(tolerance)
+            state = "good" if figures.within(tolerance) else "bad"
+            facts.append(Fact("99 % of inliers", f"{figures.inlier_p99:.3f} mm", state))
+        return made, facts
+
+    def shape_of(self, made: tuple[Surface, list[Fact]]) -> Surface:
+        return made[0]
+
+    def words(self, made: tuple[Surface, list[Fact]]) -> str:
+        return f"blend of {made[0].count} points"
+
+    # the picture
+
+    def _handles(self) -> list[Handle]:
+        """Where the pulls can be dragged: out from each border along the blend's own way."""
+        if self.made is None or len(self.picked) < 2:
+            return []
+        surface: Surface = self.made[0]
+        pulls = np.linspace(WEAKEST, STRONGEST, 117)
+        lines = []
+        for side in (0, 1):
+            for at, v in enumerate((0.02, 0.5, 0.98)):
+                ends = surface.at(np.array([[0.0, v], [1.0, v]]))
+                d = surface.derivatives(np.array([[float(side), v]]), 1)
+                out = d[1, 0, 0] * (1 if side == 0 else -1)
+                size = float(np.linalg.norm(out))
+                if size < 1e-9:
+                    continue
+                gap = float(np.linalg.norm(ends[1] - ends[0]))
+                # pulls that differ along a border are counted from its start, whichever way the blend runs
+                number = at if self._runs_on(side) else 2 - at
+                line = ends[side] + (REACH * gap * pulls)[:, None] * (out / size)
+                lines.append(Handle(side, number, line, pulls))
+        return lines
+
+    def _runs_on(self, side: int) -> bool:
+        """True where the blend runs along a border as that does."""
+        rim, surface = self._rim(self.picked[side]), self.made[0]
+        if rim is None:
+            return True
+        low = getattr(self.options, ("one_from", "two_from")[side])
+        start = rim.surface.at(rim.places(np.array([low])))[0]
+        ends = surface.at(np.array([[float(side), 0.0], [float(side), 1.0]]))
+        return bool(np.linalg.norm(ends[0] - start) <= np.linalg.norm(ends[1] - start))
+
+    def _place(self, handle: Handle) -> Floats:
+        pull = getattr(self.options, FIELDS[handle.side][handle.at])
+        place: Floats = handle.line[np.abs(handle.pulls - pull).argmin()]
+        return place
+
+    def _handle_under(self, pointer: Pointer) -> Handle | None:
+        return next((one for one in self._handles() if pointer.near(self._place(one), NEAR)), None)
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        parts: list[Triangles | Lines | Discs | Label] = []
+        t = theme.now()
+        if self.made is not None:
+            parts += self.preview(self.made[0], camera)
+        for number, border in enumerate([*self.picked, *([self._hover] if self._hover else [])]):
+            rim = self._rim(border)
+            if rim is not None:
+                chosen = number < len(self.picked)
+                parts.append(Lines(polyline(_line(rim)), t.accent, 4.0 if chosen else 2.4, on_top=True))
+                if chosen:
+                    parts.append(Label(_line(rim)[ALONG // 2], str(number + 1), True))
+        for handle in self._handles():
+            place = self._place(handle)
+            parts.append(Lines(polyline(np.array([handle.line[0], place])), t.accent, 1.6, on_top=True))
+            parts.append(Discs(place[None], np.array([1.0]), 5.0))
+        return parts
+
+
+def _rims(shape: Surface) -> tuple[Rim, ...]:
+    return tuple(shape.rims())
+
+
+def _line(rim: Rim) -> Floats:
+    """(ALONG, 3) places along a border."""
+    return np.asarray(rim.surface.at(rim.places(np.linspace(0, 1, ALONG))))

@@ -1,0 +1,55 @@
+"""The pulls with which a blend comes nearest to a scan."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.errors import ArabesqueError
+from arabesque.joining.blend import BlendSide, Ways, blend
+from arabesque.progress import Progress, silent
+from arabesque.scan import Scan
+
+ALONG = 24
+"""Places each way at which a tried blend is measured."""
+TRIES = 80
+LEAST, MOST = 0.2, 4.0
+SETTLED = 0.01
+
+
+def best_pulls(
+    one: BlendSide, two: BlendSide, scan: Scan, ways: Ways = Ways.ROWS, progress: Progress = silent
+) -> tuple[BlendSide, BlendSide, float]:
+    """Both sides with the pulls, each the same all along, at which 99 % of the blend lie nearest to a scan, and how
+    near that is, mm.
+
+    Nelder and Mead, "A simplex method for function minimization", 1965, over the logarithms of both pulls. Raises
+    ArabesqueError where there is no scan below the blend.
+    """
+    from scipy.optimize import minimize  # a fifth of a second at the start of the window
+
+    shares = np.linspace(0.02, 0.98, ALONG)
+    uv = np.stack(np.meshgrid(shares, shares, indexing="ij"), axis=-1).reshape(-1, 2)
+    count = 0
+
+    def pulled(logs: Floats) -> tuple[BlendSide, BlendSide]:
+        a, b = (float(np.exp(np.clip(one, np.log(LEAST), np.log(MOST)))) for one in logs)
+        return replace(one, pull=(a,) * 3), replace(two, pull=(b,) * 3)
+
+    def away(logs: Floats) -> float:
+        nonlocal count
+        progress(min(count / TRIES, 0.99), "Trying pulls")
+        count += 1
+        closest = scan.closest(blend(*pulled(logs), ways).surface.at(uv))
+        below = ~closest.on_border
+        return float(np.percentile(closest.distance[below], 99)) if below.mean() > 0.5 else np.inf
+
+    first = away(np.zeros(2))
+    if not np.isfinite(first):
+        raise ArabesqueError("There is no scan below the blend", "Choose other edges, or pull by hand")
+    simplex = np.array([[0.0, 0.0], [0.4, 0.0], [0.0, 0.4]])
+    settings = {"maxfev": TRIES, "xatol": SETTLED, "fatol": 1e-4, "initial_simplex": simplex}
+    found = minimize(away, np.zeros(2), method="Nelder-Mead", options=settings)
+    return *pulled(found.x), float(found.fun)
