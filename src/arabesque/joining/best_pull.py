@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from arabesque.arrays import Floats
+from arabesque.checking import shape_to_scan
 from arabesque.errors import ArabesqueError
 from arabesque.joining.blend import BlendSide, Ways, blend
 from arabesque.progress import Progress, silent
@@ -15,23 +16,28 @@ from arabesque.scan import Scan
 ALONG = 24
 """Places each way at which a tried blend is measured."""
 TRIES = 80
-LEAST, MOST = 0.2, 4.0
+LEAST, MOST = 0.3, 3.0
+MOST_MISSING = 0.5
+"""Of its area: a blend of which more has no scan below says nothing."""
 SETTLED = 0.01
 
 
 def best_pulls(
-    one: BlendSide, two: BlendSide, scan: Scan, ways: Ways = Ways.ROWS, progress: Progress = silent
+    one: BlendSide,
+    two: BlendSide,
+    scan: Scan,
+    tolerance: float,
+    ways: Ways = Ways.ROWS,
+    progress: Progress = silent,
 ) -> tuple[BlendSide, BlendSide, float]:
-    """Both sides with the pulls, each the same all along, at which 99 % of the blend lie nearest to a scan, and how
-    near that is, mm.
+    """Both sides with the pulls, each the same all along, at which 99 % of the blend lie nearest to a scan, but for its
+    dents and spikes by a tolerance, mm; and how near that is, mm.
 
     Nelder and Mead, "A simplex method for function minimization", 1965, over the logarithms of both pulls. Raises
     ArabesqueError where there is no scan below the blend.
     """
     from scipy.optimize import minimize  # a fifth of a second at the start of the window
 
-    shares = np.linspace(0.02, 0.98, ALONG)
-    uv = np.stack(np.meshgrid(shares, shares, indexing="ij"), axis=-1).reshape(-1, 2)
     count = 0
 
     def pulled(logs: Floats) -> tuple[BlendSide, BlendSide]:
@@ -42,9 +48,8 @@ def best_pulls(
         nonlocal count
         progress(min(count / TRIES, 0.99), "Trying pulls")
         count += 1
-        closest = scan.closest(blend(*pulled(logs), ways).surface.at(uv))
-        below = ~closest.on_border
-        return float(np.percentile(closest.distance[below], 99)) if below.mean() > 0.5 else np.inf
+        found = shape_to_scan(blend(*pulled(logs), ways).surface, scan, ALONG)
+        return found.figures(tolerance).inlier_p99 if found.missing < MOST_MISSING else np.inf
 
     first = away(np.zeros(2))
     if not np.isfinite(first):

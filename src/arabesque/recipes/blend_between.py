@@ -59,7 +59,7 @@ class BlendBetween(Recipe):
 
     def best(self, given: Given, scan: Scan, progress: Progress = silent) -> tuple[BlendBetween, float]:
         """With the pulls at which it lies nearest to a scan, and how near 99 % of it are then, mm."""
-        one, two, away = best_pulls(*self.sides(given), scan, self.ways, progress)
+        one, two, away = best_pulls(*self.sides(given), scan, given.tolerance, self.ways, progress)
         made = replace(self, one=replace(self.one, pull=one.pull), two=replace(self.two, pull=two.pull))
         return made, away
 

@@ -28,6 +28,8 @@ from arabesque.desk.tools.pick import Pick
 from arabesque.geometry import Surface
 from arabesque.model import Item
 
+SPARE, LEAST_LIST = 12, 40
+"""Pixels: of a list round its lines, and its least height."""
 LEAST_HEIGHT = 120
 
 
@@ -166,6 +168,9 @@ class ChoiceList(QListWidget):
             self.clear()
             for choice in choices:
                 self.addItem(f"▸ {choice.label}" if choice.current else choice.label)
+            # no higher than its lines: the form above has the rest
+            high = sum(self.sizeHintForRow(row) for row in range(self.count()))
+            self.setMaximumHeight(max(high + 2 * self.frameWidth() + SPARE, LEAST_LIST))
         self._choices = choices
 
     def _run(self, row: int) -> None:

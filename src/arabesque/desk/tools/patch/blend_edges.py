@@ -21,7 +21,7 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import LARGEST_DEGREE, Rim, Surface
+from arabesque.geometry import LARGEST_DEGREE, Edge, Rim, Surface
 from arabesque.joining import Ways
 from arabesque.model import Item
 from arabesque.model.rebuild import given
@@ -65,7 +65,7 @@ class BlendEdges(Making):
     label = "Blend two edges"
     hint = "Click an edge, then the edge to blend it with"
     shortcut = "K"
-    icon = "ph.intersect-three"
+    icon = "ph.path"
     short = "Blend"
     told_first = True
 
@@ -231,19 +231,18 @@ class BlendEdges(Making):
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> tuple[Surface, list[Fact]]:
         assert isinstance(recipe, BlendBetween)
-        made = recipe.build(source, progress)
+        made, scan = recipe.build(source, progress), self.session.scan
         facts = [Fact("Degrees", " × ".join(str(n) for n in made.degree)), Fact("Control points", str(made.count))]
-        for words, side in (("First edge", recipe.one), ("Second edge", recipe.two)):
-            joins = find_joins([source.shapes[side.of], made])
+        ends = (("First edge", recipe.one, Edge.U_LOW), ("Second edge", recipe.two, Edge.U_HIGH))
+        for words, side, own in ends:
+            keys = {(0, side.rim), (1, int(own))}
+            joins = [join for join in find_joins([source.shapes[side.of], made]) if {join.first, join.second} == keys]
             if joins:
                 worst = min(joins, key=lambda join: join.rank())
                 facts.append(Fact(words, worst.word(), "good" if worst.grade(Limits()) >= side.order else "bad"))
-        if source.scan is not None or self.session.scan is not None:
-            scan = self.session.scan
-            assert scan is not None
-            tolerance = self.session.document.tolerance
-            figures = shape_to_scan(made, scan).figures(tolerance)
-            state = "good" if figures.within(tolerance) else "bad"
+        if scan is not None:
+            figures = shape_to_scan(made, scan).figures(source.tolerance)
+            state = "good" if figures.within(source.tolerance) else "bad"
             facts.append(Fact("99 % of inliers", f"{figures.inlier_p99:.3f} mm", state))
         return made, facts
 
@@ -306,7 +305,7 @@ class BlendEdges(Making):
                 chosen = number < len(self.picked)
                 parts.append(Lines(polyline(_line(rim)), t.accent, 4.0 if chosen else 2.4, on_top=True))
                 if chosen:
-                    parts.append(Label(_line(rim)[ALONG // 2], str(number + 1), True))
+                    parts.append(Label(_line(rim)[ALONG // 4], str(number + 1), True))
         for handle in self._handles():
             place = self._place(handle)
             parts.append(Lines(polyline(np.array([handle.line[0], place])), t.accent, 1.6, on_top=True))

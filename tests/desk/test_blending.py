@@ -1,0 +1,100 @@
+"""Blends in the window: from a model that was opened, picked, pulled, kept, and followed."""
+
+import numpy as np
+from PyQt6.QtCore import Qt
+
+from arabesque.checking import find_joins
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.patch.blend_edges import BlendEdges
+from arabesque.geometry import Edge, Surface
+from arabesque.model import any_stale
+from arabesque.recipes import BlendBetween
+from arabesque.script import Project
+from tests.desk.support import CTRL, WindowTest
+from tests.joining.test_blend import hill
+
+
+class BlendTest(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        path = self.folder / "two.step"
+        with Project() as project:
+            project.add("One", hill(0, 40, 0))
+            project.add("Two", hill(60, 100, 8, seed=1))
+            project.export(path, list(project.items))
+        self.window.files.open_path(path)
+        self.idle()
+        by_place = sorted(self.session.document.surfaces(), key=lambda i: float(i.shape.points[..., 0].mean()))
+        self.one, self.two = by_place
+        self.window.sight.look_along("top")
+        self.window.hand.go_to(Step.PATCH)
+
+    def surfaces(self) -> list[Surface]:
+        return [item.shape for item in self.session.document.surfaces() if isinstance(item.shape, Surface)]
+
+    def test_picked_pulled_kept_and_followed(self) -> None:
+        self.session.select(self.one.id)
+        self.key(Qt.Key.Key_K)
+        tool = self.window.hand.tool
+        assert isinstance(tool, BlendEdges)
+        self.click(self.one.shape.at([[1.0, 0.4]])[0])
+        self.click(self.two.shape.at([[0.0, 0.6]])[0])
+        self.idle()
+        assert tool.made is not None
+        facts = {fact.label: fact.value for fact in tool.facts}
+        self.assertTrue(facts["First edge"].startswith("G2"), facts)
+        before: Surface = tool.made[0]
+        handle = tool._handles()[1]
+        start, end = self.pixel(tool._place(handle)), self.pixel(handle.line[len(handle.line) // 2])
+        self.drag(start, end)
+        self.idle()
+        self.assertGreater(tool.options.one_middle, 1.2)
+        self.assertEqual(tool.options.one_start, 1.0)
+        assert tool.made is not None
+        self.assertGreater(np.abs(tool.made[0].at([[0.3, 0.5]]) - before.at([[0.3, 0.5]])).max(), 0.1)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (item,) = [one for one in self.session.document.surfaces() if isinstance(one.recipe, BlendBetween)]
+        steps = len(self.session.history.steps)
+        self.assertEqual([join.grade() for join in find_joins(self.surfaces())], [2, 2])
+        # one input is raised: the blend follows within the same step
+        raised = self.one.shape.with_points(self.one.shape.points + np.array([0, 0, 3.0]))
+        self.session.commit("raised", self.session.document.with_shape(self.one.id, raised))
+        self.idle()
+        self.assertFalse(any_stale(self.session.document))
+        self.assertEqual(len(self.session.history.steps), steps + 1)
+        self.assertEqual([join.grade() for join in find_joins(self.surfaces())], [2, 2])
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.idle()
+        self.assertIs(self.session.document[item.id].shape, item.shape)
+
+    def test_taken_up_again_and_taken_back(self) -> None:
+        self.session.select(self.one.id)
+        self.key(Qt.Key.Key_K)
+        tool = self.window.hand.tool
+        assert isinstance(tool, BlendEdges)
+        self.click(np.array([-30.0, -30, 0]))
+        self.assertIn("no edge here", self.view.overlay.message)
+        self.click(self.one.shape.at([[1.0, 0.4]])[0])
+        self.key(Qt.Key.Key_Backspace)
+        self.assertEqual(tool.picked, [])
+        self.click(self.one.shape.at([[1.0, 0.4]])[0])
+        self.click(self.two.shape.at([[0.0, 0.6]])[0])
+        tool.options.one, tool.options.two = 1, 3
+        tool.options_changed()
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        (item,) = [one for one in self.session.document.surfaces() if isinstance(one.recipe, BlendBetween)]
+        self.assertEqual(item.shape.degree[0], 5)
+        self.key(Qt.Key.Key_Escape)
+        self.window.hand.take_up_again(self.session.document[item.id])
+        again = self.window.hand.tool
+        assert isinstance(again, BlendEdges)
+        self.assertEqual((again.options.one, again.options.two, len(again.picked)), (1, 3, 2))
+        self.assertEqual({border.rim for border in again.picked}, {int(Edge.U_HIGH), int(Edge.U_LOW)})
+
+
+if __name__ == "__main__":
+    import unittest
+
+    unittest.main()
