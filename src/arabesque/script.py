@@ -345,10 +345,12 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins):
         return self.document.images_of(self.item(item.id))[0]
 
     def match(self, item: AnyItem, where: Any, to: Any, order: int = 1) -> Any:
-        """Bring an end of a curve (where: ``at_end``) or border edges of a cage (where: (k, 2) of them) to something
-        else: see ``match_end`` and ``match_border``."""
+        """Bring an end of a curve (where: ``at_end``), border edges of a cage (where: (k, 2) of them) or the edge of a
+        patch (where: an ``Edge``) to something else: see ``match_end``, ``match_border`` and ``match_edge``."""
         if isinstance(self.item(item.id).shape, Cage):
             return self.match_border(item, where, to, order)
+        if isinstance(self.item(item.id).shape, Surface):
+            return self.match_edge(item, where, to, order)
         return self.match_end(item, where, to, order)
 
     def blend(self, one: tuple[AnyItem, Any], two: tuple[AnyItem, Any], order: Any = 2, **how: Any) -> AnyItem:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 from arabesque.checking import Join, find_joins
 from arabesque.errors import ArabesqueError
 from arabesque.joining import Ways
 from arabesque.model import edits
 from arabesque.model.rebuild import given, ingredients
-from arabesque.recipes import BlendBetween, BorderOf
+from arabesque.recipes import BlendBetween, BorderOf, MatchedEdge, MatchedTo
 from arabesque.script_base import AnyItem, Lends
 from arabesque.shapes import Rimmed, Sampled, can
 
@@ -53,6 +54,24 @@ class Joins(Lends):
         made_of = ingredients(self.document, pulled)
         self._do(edits.items.derived_again(self.document, item, "best pull", shape, pulled, made_of))
         return away
+
+    def match_edge(
+        self, patch: AnyItem, edge: int, to: tuple[AnyItem, int], order: int = 2, rows: int = 0,
+        ways: str = "along the rows",
+    ) -> AnyItem:  # fmt: skip
+        """Bring an edge of a patch to a border of something else, (item, number), and let it go on there with G0 to G3;
+        it follows from then on. rows: so many rows of control points at least take part."""
+        item = self.item(patch.id)
+        again = isinstance(item.recipe, MatchedTo)
+        before = item.recipe if again else MatchedTo(item.shape, (), Ways(ways))
+        assert isinstance(before, MatchedTo)
+        kept = tuple(one for one in before.edges if one.edge != int(edge))
+        one = MatchedEdge(int(edge), BorderOf(self.item(to[0].id).id, int(to[1]), order), rows)
+        recipe = replace(before, edges=(*kept, one), ways=Ways(ways))
+        shape = recipe.build(given(self.document, recipe), self._progress)
+        made_of = ingredients(self.document, recipe)
+        self._do(edits.items.derived_again(self.document, item, "edge matched", shape, recipe, made_of))
+        return self.item(item.id)
 
     def joins(self, items: Iterable[AnyItem] | None = None) -> list[Join]:
         """How patches (all, unless some are given) meet: gap, angle, curvature, the grade in words; the worst first."""

@@ -6,11 +6,12 @@ from PyQt6.QtCore import Qt
 from arabesque.checking import find_joins
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.patch.blend_edges import BlendEdges
+from arabesque.desk.tools.patch.match_edges import MatchEdges
 from arabesque.geometry import Edge, Surface
 from arabesque.model import any_stale
-from arabesque.recipes import BlendBetween
+from arabesque.recipes import BlendBetween, MatchedTo
 from arabesque.script import Project
-from tests.desk.support import CTRL, WindowTest
+from tests.desk.support import CTRL, SHIFT, WindowTest
 from tests.joining.test_blend import hill
 
 
@@ -92,6 +93,33 @@ class BlendTest(WindowTest):
         assert isinstance(again, BlendEdges)
         self.assertEqual((again.options.one, again.options.two, len(again.picked)), (1, 3, 2))
         self.assertEqual({border.rim for border in again.picked}, {int(Edge.U_HIGH), int(Edge.U_LOW)})
+
+    def test_an_edge_matched_and_followed(self) -> None:
+        self.key(Qt.Key.Key_K, SHIFT)
+        tool = self.window.hand.tool
+        assert isinstance(tool, MatchEdges)
+        self.click(self.two.shape.at([[0.0, 0.6]])[0])
+        self.click(self.two.shape.at([[1.0, 0.6]])[0])
+        self.assertIn("cannot go on in itself", self.view.overlay.message)
+        self.click(self.one.shape.at([[1.0, 0.4]])[0])
+        self.idle()
+        facts = {fact.label: fact.value for fact in tool.facts}
+        self.assertTrue(facts["Edge 1"].startswith("G2"), facts)
+        self.assertGreater(float(facts["Moved at most"].split()[0]), 10)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        item = self.session.document[self.two.id]
+        assert isinstance(item.recipe, MatchedTo)
+        self.assertEqual([join.grade() for join in find_joins(self.surfaces())], [2])
+        raised = self.one.shape.with_points(self.one.shape.points + np.array([0, 0, 3.0]))
+        self.session.commit("raised", self.session.document.with_shape(self.one.id, raised))
+        self.idle()
+        self.assertEqual([join.grade() for join in find_joins(self.surfaces())], [2])
+        # as before, by one step back each
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.idle()
+        self.assertIs(self.session.document[self.two.id].shape, self.two.shape)
 
 
 if __name__ == "__main__":

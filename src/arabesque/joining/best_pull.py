@@ -9,7 +9,8 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.checking import shape_to_scan
 from arabesque.errors import ArabesqueError
-from arabesque.joining.blend import BlendSide, Ways, blend
+from arabesque.joining.blend import blend
+from arabesque.joining.border import BlendSide, Ways
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 

@@ -7,6 +7,7 @@ from arabesque.recipes.curves import BlendCurve, CurveThrough, EndOf, ParameterL
 from arabesque.recipes.layout_of_scan import LayoutOfScan, Taken, marked_part
 from arabesque.recipes.line_taken import LineTaken
 from arabesque.recipes.loft_through import LoftThrough
+from arabesque.recipes.matched_to import MatchedEdge, MatchedTo
 from arabesque.recipes.mirror import Mirror
 from arabesque.recipes.network_of_curves import NetworkOfCurves
 from arabesque.recipes.on_curves import DrawnOut, Pushed, SweepAlong, Turned
@@ -44,6 +45,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     SurfacesOfCage,
     LayoutOfScan,
     BlendBetween,
+    MatchedTo,
 )
 
 __all__ = [
@@ -61,6 +63,8 @@ __all__ = [
     "LayoutOfScan",
     "LineTaken",
     "LoftThrough",
+    "MatchedEdge",
+    "MatchedTo",
     "Mirror",
     "NetworkOfCurves",
     "ParameterLine",

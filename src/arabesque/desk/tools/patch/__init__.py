@@ -8,6 +8,7 @@ from arabesque.desk.tools.patch.edges import Edges
 from arabesque.desk.tools.patch.fit_again import FitAgain
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.grow import GrowPatch
+from arabesque.desk.tools.patch.match_edges import MatchEdges
 from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.tools.patch.split_join import Join, Split
 from arabesque.desk.tools.patch.suggest import SuggestPatches
@@ -15,7 +16,7 @@ from arabesque.desk.tools.patch.twins import Twins
 
 GROUPS = (
     (FourCornerPatch, LayBetween, BlendEdges, GrowPatch, SuggestPatches),
-    (MovePoints, ByNumbers, Edges, Twins),
+    (MovePoints, ByNumbers, Edges, MatchEdges, Twins),
     ("refit", FitAgain, Degrees, "weight-map"),
     (Split, Join),
 )

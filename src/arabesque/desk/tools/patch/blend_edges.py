@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import NamedTuple
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -15,13 +14,14 @@ from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.making import Making
-from arabesque.desk.tools.on_patches import NEAR, behind_scan
+from arabesque.desk.tools.on_patches import NEAR
 from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.patch.picked_border import Border, border_parts, border_under, rim_of
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import LARGEST_DEGREE, Edge, Rim, Surface
+from arabesque.geometry import LARGEST_DEGREE, Edge, Surface
 from arabesque.joining import Ways
 from arabesque.model import Item
 from arabesque.model.rebuild import given
@@ -32,15 +32,7 @@ WEAKEST, STRONGEST = 0.1, 3.0
 """Pulls between which a handle can be dragged."""
 REACH = 1 / 3
 """Of the gap: how far from its border a handle of pull 1 stands."""
-ALONG = 49
 FIELDS = (("one_start", "one_middle", "one_end"), ("two_start", "two_middle", "two_end"))
-
-
-class Border(NamedTuple):
-    """A border that was picked: of an item, the number among its rims."""
-
-    key: str
-    rim: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -133,23 +125,6 @@ class BlendEdges(Making):
 
     # the hand
 
-    def _rim(self, border: Border) -> Rim | None:
-        shape = self.session.document[border.key].shape if border.key in self.session.document else None
-        rims = shape.rims() if isinstance(shape, Surface) else ()
-        return rims[border.rim] if border.rim < len(rims) else None
-
-    def _under(self, pointer: Pointer) -> Border | None:
-        best, found = float(NEAR), None
-        for item in self.session.seen.of(Surface):
-            if item.id == self.target:
-                continue
-            for number, rim in enumerate(self.session.kept(_rims, item.shape)):
-                line = _line(rim)
-                away = pointer.to_line(line)
-                if away < best and not behind_scan(self.session, pointer, pointer.depth(pointer.place_on(line))):
-                    best, found = away, Border(item.id, number)
-        return found
-
     def move(self, pointer: Pointer, dragging: bool) -> None:
         held = self._held
         if dragging and held is not None:
@@ -158,14 +133,16 @@ class BlendEdges(Making):
                 setattr(self.options, FIELDS[held.side][held.at], pull)
                 self._follow()
         else:
-            self._hover = None if self._handle_under(pointer) is not None else self._under(pointer)
+            self._hover = (
+                None if self._handle_under(pointer) is not None else border_under(self.session, pointer, self.target)
+            )
         self.changed.emit()
 
     def press(self, pointer: Pointer) -> None:
         self._held = self._handle_under(pointer)
         if self._held is not None:
             return
-        found = self._under(pointer)
+        found = border_under(self.session, pointer, self.target)
         if found is None:
             self.session.tell_problem(ArabesqueError("There is no edge here", "Click on the edge of a patch"))
         elif found not in self.picked:
@@ -278,7 +255,7 @@ class BlendEdges(Making):
 
     def _runs_on(self, side: int) -> bool:
         """True where the blend runs along a border as that does."""
-        rim, surface = self._rim(self.picked[side]), self.made[0]
+        rim, surface = rim_of(self.session, self.picked[side]), self.made[0]
         if rim is None:
             return True
         low = getattr(self.options, ("one_from", "two_from")[side])
@@ -299,24 +276,9 @@ class BlendEdges(Making):
         t = theme.now()
         if self.made is not None:
             parts += self.preview(self.made[0], camera)
-        for number, border in enumerate([*self.picked, *([self._hover] if self._hover else [])]):
-            rim = self._rim(border)
-            if rim is not None:
-                chosen = number < len(self.picked)
-                parts.append(Lines(polyline(_line(rim)), t.accent, 4.0 if chosen else 2.4, on_top=True))
-                if chosen:
-                    parts.append(Label(_line(rim)[ALONG // 4], str(number + 1), True))
+        parts += border_parts(self.session, self.picked, self._hover)
         for handle in self._handles():
             place = self._place(handle)
             parts.append(Lines(polyline(np.array([handle.line[0], place])), t.accent, 1.6, on_top=True))
             parts.append(Discs(place[None], np.array([1.0]), 5.0))
         return parts
-
-
-def _rims(shape: Surface) -> tuple[Rim, ...]:
-    return tuple(shape.rims())
-
-
-def _line(rim: Rim) -> Floats:
-    """(ALONG, 3) places along a border."""
-    return np.asarray(rim.surface.at(rim.places(np.linspace(0, 1, ALONG))))

@@ -1,0 +1,180 @@
+"""Edges of a patch matched to others: what it costs in distance is seen before it is kept, and it follows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+
+from arabesque.checking import Limits, find_joins, shape_to_scan
+from arabesque.desk.facts import Fact
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.making import Making
+from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.patch.picked_border import Border, border_parts, border_under
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Face, Surface
+from arabesque.joining import Ways
+from arabesque.model import Item, edits
+from arabesque.progress import Progress
+from arabesque.recipes import BorderOf, Given, MatchedEdge, MatchedTo, Recipe
+
+Made = tuple[Surface, list[Fact]]
+
+
+class MatchEdges(Making):
+    """The edge of the patch that moves is clicked first, then what it is to go on in; more pairs may follow."""
+
+    needs = (Surface,)
+    makes = MatchedTo
+    name = "Matched"
+    id = "match-edges"
+    step = Step.PATCH
+    label = "Match edges"
+    hint = "Click the edge that moves, then the border that it is to go on in"
+    shortcut = "Shift+K"
+    icon = "ph.magnet"
+    short = "Match"
+
+    @dataclass
+    class Options:
+        """order: of continuity. rows: so many rows of control points take part, 0 for as few as it needs."""
+
+        order: int = whole(2, 0, 3, "Continuity G")
+        rows: int = whole(0, 0, 12, "Rows at least")
+        ways: Ways = labelled(Ways.ROWS, "Across")
+
+    def clear(self) -> None:
+        self.pairs: list[tuple[Border, Border]] = []
+        self._first: Border | None = None
+        self._hover: Border | None = None
+        self._before: MatchedTo | None = None
+
+    @property
+    def begun(self) -> bool:
+        return bool(self.pairs) or self._first is not None
+
+    def take(self, item: Item) -> None:
+        recipe = item.recipe
+        assert isinstance(recipe, MatchedTo)
+        self._before = recipe
+        self.options.ways = recipe.ways
+        self.options.order = recipe.edges[-1].to.order
+        self.options.rows = recipe.edges[-1].rows
+        self.pairs = [(Border(item.id, one.edge), Border(one.to.of, one.to.rim)) for one in recipe.edges]
+
+    @property
+    def says(self) -> str:
+        if self.working:
+            return "Matching"
+        if self._first is not None:
+            return "Click the border that it is to go on in"
+        if self.made is not None:
+            return "Enter keeps it; click another edge of the patch to match that too; Backspace takes one back"
+        return self.hint
+
+    @property
+    def facts(self) -> list[Fact]:
+        if self.made is None:
+            return [Fact("Edges matched", str(len(self.pairs)))]
+        facts: list[Fact] = self.made[1]
+        return facts
+
+    # the hand
+
+    def move(self, pointer: Pointer, dragging: bool) -> None:
+        self._hover = border_under(self.session, pointer)
+        self.changed.emit()
+
+    def press(self, pointer: Pointer) -> None:
+        found = border_under(self.session, pointer)
+        try:
+            if found is None:
+                raise ArabesqueError("There is no edge here", "Click on the edge of a patch")
+            self._picked(found)
+        except ArabesqueError as problem:
+            self.session.tell_problem(problem)
+        self.changed.emit()
+
+    def _picked(self, found: Border) -> None:
+        if self._first is None:
+            shape = self.session.document[found.key].shape
+            if self.pairs and found.key != self.pairs[0][0].key:
+                raise ArabesqueError("Only edges of one patch are matched at once", "Keep this first")
+            if isinstance(shape, Face):
+                raise ArabesqueError("A trimmed border cannot be moved", "Click what it is to go on in last")
+            self._first = found
+        elif found.key == self._first.key:
+            raise ArabesqueError("A patch cannot go on in itself", "Click the border of another one")
+        else:
+            self.pairs = [*(pair for pair in self.pairs if pair[0] != self._first), (self._first, found)]
+            self.target, self._first = self._first.key, None
+            self.try_it()
+
+    def key(self, event: QKeyEvent) -> bool:
+        if event.key() == Qt.Key.Key_Backspace and self.begun:
+            if self._first is None:
+                self.pairs.pop()
+            self._first = None
+            self.try_it()
+            return True
+        return False
+
+    # the patch
+
+    def draft(self) -> MatchedTo | None:
+        if not self.pairs or self.target is None:
+            return None
+        item = self.session.history.document[self.target]
+        recipe = item.recipe if isinstance(item.recipe, MatchedTo) else None
+        assert isinstance(item.shape, Surface)
+        o = self.options
+        edges = [MatchedEdge(own.rim, BorderOf(to.key, to.rim, o.order), o.rows) for own, to in self.pairs]
+        before = item.shape if recipe is None else recipe.before
+        return MatchedTo(before, tuple(edges), o.ways)
+
+    def build(self, recipe: Recipe, source: Given, progress: Progress) -> Made:
+        assert isinstance(recipe, MatchedTo)
+        steps, scan = recipe.matched(source), self.session.scan
+        made = steps[-1].surface
+        facts = [
+            Fact("Control points", f"{recipe.before.count} → {made.count}"),
+            Fact("Moved at most", f"{max(step.moved for step in steps):.3f} mm"),
+        ]
+        for number, one in enumerate(recipe.edges):
+            keys = {(0, one.to.rim), (1, one.edge)}
+            joins = [j for j in find_joins([source.shapes[one.to.of], made]) if {j.first, j.second} == keys]
+            if joins:
+                worst = min(joins, key=lambda join: join.rank())
+                state = "good" if worst.grade(Limits()) >= one.to.order else "bad"
+                facts.append(Fact(f"Edge {number + 1}", worst.word(), state))
+        if scan is not None:
+            was, now = (shape_to_scan(one, scan).figures(source.tolerance) for one in (recipe.before, made))
+            facts.append(Fact("99 % of inliers before", f"{was.inlier_p99:.3f} mm"))
+            state = "good" if now.within(source.tolerance) else "bad"
+            facts.append(Fact("99 % of inliers now", f"{now.inlier_p99:.3f} mm", state))
+        return made, facts
+
+    def shape_of(self, made: Made) -> Surface:
+        return made[0]
+
+    def _keep(self, made: Any) -> None:
+        assert self._of is not None and self.target is not None
+        item = self.session.history.document[self.target]
+        if self.session.edit(edits.items.derived_again, item, "edges matched", self.shape_of(made), *self._of):
+            self.kept()
+
+    # the picture
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        parts: list[Triangles | Lines | Discs | Label] = []
+        if self.made is not None:
+            parts += self.preview(self.made[0], camera)
+        picked = [border for pair in self.pairs for border in pair]
+        parts += border_parts(self.session, [*picked, *([self._first] if self._first else [])], self._hover)
+        return parts
