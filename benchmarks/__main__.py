@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable
 from tools.checks import Screen
 
 from arabesque.files import write_text
-from benchmarks import cages, layouts, numbers, prepare, trace
+from benchmarks import cages, joining, layouts, numbers, prepare, trace
 from benchmarks.row import Row
 
 
@@ -33,6 +33,7 @@ PARTS: dict[str, Callable[[], Iterable[Row]]] = {
     "trace": lambda: trace.rows(),
     "cages": lambda: cages.rows(),
     "layouts": lambda: layouts.rows(),
+    "joining": lambda: joining.rows(),
     "window": window_rows,
     "sculpt": sculpt_rows,
 }
