@@ -10,7 +10,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.joining import Ways
 from arabesque.model import edits
 from arabesque.model.rebuild import given, ingredients
-from arabesque.recipes import BlendBetween, BorderOf, MatchedEdge, MatchedTo
+from arabesque.recipes import BlendBetween, BorderOf, MatchedEdge, MatchedTo, SetOffSurface
 from arabesque.script_base import AnyItem, Lends
 from arabesque.shapes import Rimmed, Sampled, can
 
@@ -72,6 +72,11 @@ class Joins(Lends):
         made_of = ingredients(self.document, recipe)
         self._do(edits.items.derived_again(self.document, item, "edge matched", shape, recipe, made_of))
         return self.item(item.id)
+
+    def offset(self, surface: AnyItem, length: float, near: float = 0.001) -> AnyItem:
+        """A surface set off by ``length`` mm along the normals of a patch or true shape, below 0 against them; it
+        follows. near: mm, how near it comes to the true offset."""
+        return self._derived("set off", "Set off", SetOffSurface(self.item(surface.id).id, length, near))
 
     def joins(self, items: Iterable[AnyItem] | None = None) -> list[Join]:
         """How patches (all, unless some are given) meet: gap, angle, curvature, the grade in words; the worst first."""

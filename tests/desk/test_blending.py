@@ -7,9 +7,10 @@ from arabesque.checking import find_joins
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.patch.blend_edges import BlendEdges
 from arabesque.desk.tools.patch.match_edges import MatchEdges
+from arabesque.desk.tools.patch.set_off import SetOffPatch
 from arabesque.geometry import Edge, Surface
 from arabesque.model import any_stale
-from arabesque.recipes import BlendBetween, MatchedTo
+from arabesque.recipes import BlendBetween, MatchedTo, SetOffSurface
 from arabesque.script import Project
 from tests.desk.support import CTRL, SHIFT, WindowTest
 from tests.joining.test_blend import hill
@@ -120,6 +121,28 @@ class BlendTest(WindowTest):
         self.key(Qt.Key.Key_Z, CTRL)
         self.idle()
         self.assertIs(self.session.document[self.two.id].shape, self.two.shape)
+
+    def test_set_off_and_told_where_it_folds(self) -> None:
+        self.session.select(self.one.id)
+        self.window.commands["set-off-surface"].trigger()
+        self.idle()
+        tool = self.window.hand.tool
+        assert isinstance(tool, SetOffPatch)
+        self.assertTrue(tool.can_apply)
+        self.click(self.two.shape.at([[0.5, 0.5]])[0])
+        self.idle()
+        self.assertEqual(tool.picked, self.two.id)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (item,) = [one for one in self.session.document.surfaces() if isinstance(one.recipe, SetOffSurface)]
+        assert isinstance(item.shape, Surface)
+        at = np.array([[0.4, 0.6]])
+        gap = item.shape.at(at) - self.two.shape.at(at)
+        self.assertAlmostEqual(float(np.linalg.norm(gap)), 2.5, delta=2e-3)
+        tool.options.length = -2000.0
+        self.click(self.one.shape.at([[0.5, 0.5]])[0])
+        self.idle()
+        self.assertEqual({fact.label: fact.state for fact in tool.facts}["Folds from"], "bad")
 
 
 if __name__ == "__main__":

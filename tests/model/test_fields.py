@@ -42,6 +42,7 @@ from arabesque.recipes import (
     RegionShape,
     RingPiece,
     SectionCurve,
+    SetOffSurface,
 )
 from tests.examples import every_kind, random_surface
 
@@ -66,6 +67,7 @@ def project() -> Project:
         ("between", PatchBetween(ring)),
         ("blend", BlendBetween(BorderOf("surface", 1), BorderOf("laid", 3, 1, (0.2, 0.9), (1.0, 1.2, 0.8)))),
         ("matched", MatchedTo(random_surface((2, 2), (1, 1)), (MatchedEdge(1, BorderOf("surface", 3), 4),))),
+        ("set off", SetOffSurface("surface", 2.5)),
         ("found", RegionShape("regions", "scan", np.ones(3))),
         ("lofted", LoftThrough(("curve", "drawn"))),
         ("over", PatchOfCurves(("curve", "drawn", "cut", "found"), (3, 2))),

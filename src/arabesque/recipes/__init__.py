@@ -17,6 +17,7 @@ from arabesque.recipes.patch_of_curves import PatchOfCurves
 from arabesque.recipes.patch_on_scan import PatchOnScan
 from arabesque.recipes.region_shape import RegionShape
 from arabesque.recipes.section_curve import SectionCurve
+from arabesque.recipes.set_off_surface import SetOffSurface
 from arabesque.recipes.sides import Side, onto, reordered
 from arabesque.recipes.surfaces_of_cage import SurfacesOfCage
 
@@ -46,6 +47,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     LayoutOfScan,
     BlendBetween,
     MatchedTo,
+    SetOffSurface,
 )
 
 __all__ = [
@@ -78,6 +80,7 @@ __all__ = [
     "RingPiece",
     "SectionCurve",
     "SetOffCurve",
+    "SetOffSurface",
     "Side",
     "SurfacesOfCage",
     "SweepAlong",
