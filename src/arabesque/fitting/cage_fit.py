@@ -44,6 +44,8 @@ AGREEING_NORMALS = 0.5
 WIDE = 20.0
 SCAN_PLACES = 6_000
 """Of the scan, by which it is seen whether the cage covers it."""
+MOST_MEASURED = 200_000
+"""Of the scan, from which the cage is measured in the end; evenly over its order."""
 ASIDE = 1.5
 FAR_BACK = 20.0
 """Tolerances within which a place of the scan still draws a surface that is nearly there."""
@@ -72,7 +74,7 @@ MOST_UNEVEN = 3.0
 WORSE = 1.25
 """Legs up to which a net counts as even on its way to the tolerance, and how much worse than the laid one, and than
 after its first, calmest stage, it may become."""
-PLACED, SLOW = 0.25, 0.85
+PLACED, SLOW = 0.25, 0.8
 """Where the fit of a placed cage starts, and what is left of the distance after a stage that is not worth the next."""
 AIM = 0.8
 """Of the tolerance: a fit that is so near goes no further, for what is left is evenness."""
@@ -156,7 +158,7 @@ def fit_cage(cage: Cage, scan: Scan, settings: CageSettings, progress: Progress 
     work = _Fit(_laid_on(cage, scan, settings), scan, settings)
     made, balance = _brought_near(work, settings, WORSE * read_cage_net(cage).leg, progress)
     progress(0.95, "Measuring")
-    figures = measure_both_ways([made], scan, settings.tolerance)
+    figures = measure_both_ways([made], scan, settings.tolerance, most_scan_points=MOST_MEASURED)
     return CageFit(made, figures, read_cage_net(made), settings.tolerance, balance, time.monotonic() - began)
 
 
@@ -169,14 +171,16 @@ def _brought_near(work: _Fit, settings: CageSettings, leg: float, progress: Prog
     best: tuple[tuple[bool, bool, bool, float], float, Cage] | None = None
     even: tuple[float, Cage] | None = None
     nearest = np.inf
-    legs, apart, begun = max(MOST_UNEVEN, leg), work.apart(), False
+    legs, begun = max(MOST_UNEVEN, leg), False
+    # what is placed cannot be drawn in
+    apart = 0.0 if settings.placed else work.apart()
     while True:
         before = work.cage
         for number in range(ROUNDS if begun or settings.placed else ROUNDS_FIRST):
             progress(min((balance + ahead * number / ROUNDS_FIRST) / (last + ahead), 0.9), "Fitting the cage")
             work.step(balance, wide=not begun)
-        now = work.apart()
-        if now > WORSENED * apart and balance < last and not settings.placed:
+        now = 0.0 if settings.placed else work.apart()
+        if now > WORSENED * apart and balance < last:
             # so fair a surface cannot follow what was laid: a spout would be drawn in
             work.cage, balance = before, min(balance + ahead, last)
             continue
@@ -390,6 +394,8 @@ class _Fit:
     def flatten(self, tolerance: float) -> None:
         """Points of faces that are folded to the last drawn to their neighbours, off the surface if need be, unless the
         surface loses by it what it had reached."""
+        if not folded_faces(self.cage).any():
+            return
         cage, near = self.cage, self.near()
         movable = np.zeros(cage.quads.count, dtype=bool)
         pinned = np.zeros(cage.quads.count, dtype=bool) if self._settings.pinned is None else self._settings.pinned
@@ -499,7 +505,13 @@ def _solved(matrix: csr_array, right: Floats, ways: csr_array) -> Floats:
     ridge = RIDGE * float(scale.mean())
     turned = csr_array(ways.T)
     shape = (ways.shape[1],) * 2
-    product = LinearOperator(shape, matvec=lambda x: turned @ (matrix @ (ways @ x)) + ridge * x, dtype=float)
+    # where every point is free its ways are the axes
+    free = ways.shape[0] == ways.shape[1]
+
+    def applied(x: Floats) -> Floats:
+        return np.asarray(matrix @ x if free else turned @ (matrix @ (ways @ x))) + ridge * x
+
+    product = LinearOperator(shape, matvec=applied, dtype=float)
     ready = LinearOperator(shape, matvec=lambda x: x / scale, dtype=float)
     solved, _ = cg(product, wanted, rtol=1e-3, maxiter=MOST_STEPS, M=ready)
     return np.asarray(ways @ solved)

@@ -168,9 +168,12 @@ def lay_out(scan: Scan, wishes: Wishes, ground: Ground | None = None, progress: 
     place = None if wishes.part is None else wishes.part.place
     taken = largest_piece(asked, place) if ground is None else ground.scan
     made = _of_scan(taken, wishes, ground, progress)
-    areas = np.bincount(pieces(asked), asked.areas)
-    others = int((areas > LITTLE * areas.sum()).sum()) - 1
-    said = ("only one is laid out of several pieces: mark one at a time for the others",) if others > 0 else ()
+    said: tuple[str, ...] = ()
+    if (
+        taken.area < (1 - LITTLE) * asked.area
+        and (np.bincount(pieces(asked), asked.areas) > LITTLE * asked.area).sum() > 1
+    ):
+        said = ("only one is laid out of several pieces: mark one at a time for the others",)
     return replace(made, left_out=max(0.0, 1 - taken.area / scan.area), lacking=(*made.lacking, *said))
 
 
