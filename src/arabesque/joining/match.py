@@ -23,8 +23,8 @@ BESIDE_END = 0.02
 
 @dataclass(frozen=True, eq=False)
 class MatchedPatch:
-    """surface. exact: whether its basis holds the border. moved: mm, how far the patch moved at most. rows: how many of
-    control points did."""
+    """surface. exact: whether its basis holds the border. moved: mm, how far the patch moved at most. rows: how many
+    rows of control points did."""
 
     surface: Surface
     exact: bool

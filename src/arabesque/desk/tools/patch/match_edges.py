@@ -53,7 +53,6 @@ class MatchEdges(Making):
         self.pairs: list[tuple[Border, Border]] = []
         self._first: Border | None = None
         self._hover: Border | None = None
-        self._before: MatchedTo | None = None
 
     @property
     def begun(self) -> bool:
@@ -62,7 +61,6 @@ class MatchEdges(Making):
     def take(self, item: Item) -> None:
         recipe = item.recipe
         assert isinstance(recipe, MatchedTo)
-        self._before = recipe
         self.options.ways = recipe.ways
         self.options.order = recipe.edges[-1].to.order
         self.options.rows = recipe.edges[-1].rows
