@@ -44,7 +44,7 @@ AGREEING_NORMALS = 0.5
 WIDE = 20.0
 SCAN_PLACES = 6_000
 """Of the scan, by which it is seen whether the cage covers it."""
-MOST_MEASURED = 200_000
+MOST_MEASURED = 100_000
 """Of the scan, from which the cage is measured in the end; evenly over its order."""
 ASIDE = 1.5
 FAR_BACK = 20.0
