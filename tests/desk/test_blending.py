@@ -44,7 +44,7 @@ class BlendTest(WindowTest):
         self.idle()
         assert tool.made is not None
         facts = {fact.label: fact.value for fact in tool.facts}
-        self.assertTrue(facts["First edge"].startswith("G2"), facts)
+        self.assertTrue(facts["Edge 1"].startswith("G2"), facts)
         before: Surface = tool.made[0]
         handle = tool._handles()[1]
         start, end = self.pixel(tool._place(handle)), self.pixel(handle.line[len(handle.line) // 2])

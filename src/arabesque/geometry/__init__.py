@@ -31,6 +31,7 @@ from arabesque.geometry.matching import (
     curve_in,
     joined,
     meeting_edges,
+    missing_knots,
     rebuilt,
     same_as,
 )
@@ -148,6 +149,7 @@ __all__ = [
     "lower_degree",
     "lower_degree_within",
     "meeting_edges",
+    "missing_knots",
     "motion",
     "nearer_feet",
     "nearest_twin",

@@ -35,7 +35,7 @@ def same_as(surface: Surface, other: Surface) -> tuple[Surface, float]:
     extra = []
     for axis in (0, 1):
         scaled = _scaled(other.knots[axis], *surface.domain[axis])
-        extra.append(_missing(surface.knots[axis], scaled, surface.degree[axis]))
+        extra.append(missing_knots(surface.knots[axis], scaled, surface.degree[axis]))
     return surface.with_knots(extra[0], extra[1]), error
 
 
@@ -53,9 +53,11 @@ def compatible_curves(curves: Sequence[Curve]) -> list[Curve]:
     raised = [Curve(degree, _scaled(curve.knots, 0.0, 1.0), curve.points) for curve in raised]
     knots = raised[0].knots
     for other in {curve.knots.tobytes(): curve.knots for curve in raised}.values():
-        knots = np.sort(np.append(knots, _missing(knots, other, degree)))
+        knots = np.sort(np.append(knots, missing_knots(knots, other, degree)))
     # what rounding left apart is one knot
-    return [Curve(degree, knots, curve.with_knots(_missing(curve.knots, knots, degree)).points) for curve in raised]
+    return [
+        Curve(degree, knots, curve.with_knots(missing_knots(curve.knots, knots, degree)).points) for curve in raised
+    ]
 
 
 def curve_in(curve: Curve, degree: int, knots: Floats) -> Curve | None:
@@ -64,7 +66,7 @@ def curve_in(curve: Curve, degree: int, knots: Floats) -> Curve | None:
         return None
     raised = curve.elevated(degree - curve.degree)
     raised = Curve(degree, _scaled(raised.knots, float(knots[0]), float(knots[-1])), raised.points)
-    same = raised.with_knots(_missing(raised.knots, knots, degree))
+    same = raised.with_knots(missing_knots(raised.knots, knots, degree))
     if len(same.knots) != len(knots) or not np.allclose(same.knots, knots, rtol=0, atol=SAME_KNOT):
         return None
     return Curve(degree, knots, same.points)
@@ -150,8 +152,8 @@ def _alike_across(first: Surface, second: Surface) -> tuple[Surface, Surface]:
     raise_second = [max(0, first.degree[k] - second.degree[k]) for k in (0, 1)]
     first, second = first.elevated(*raise_first), second.elevated(*raise_second)
     p = first.degree[1]
-    first = first.with_knots((), _missing(first.knots[1], second.knots[1], p))
-    second = second.with_knots((), _missing(second.knots[1], first.knots[1], p))
+    first = first.with_knots((), missing_knots(first.knots[1], second.knots[1], p))
+    second = second.with_knots((), missing_knots(second.knots[1], first.knots[1], p))
     speeds = []
     for surface, end in ((first, 1), (second, 0)):
         u = np.array([surface.domain[0][end]])
@@ -174,7 +176,7 @@ def _scaled(knots: Floats, low: float, high: float) -> Floats:
     return scaled
 
 
-def _missing(knots: Floats, wanted: Floats, degree: int) -> list[float]:
+def missing_knots(knots: Floats, wanted: Floats, degree: int) -> list[float]:
     """Inner knots of ``wanted`` that ``knots`` does not have so often."""
     missing: list[float] = []
     for value in np.unique(wanted[degree + 1 : -degree - 1] if len(wanted) > 2 * degree + 2 else []):

@@ -6,6 +6,7 @@ import argparse
 from collections import Counter
 from typing import Any
 
+from arabesque.errors import ArabesqueError
 from arabesque.headless.common import write_json
 from arabesque.units import MILLIMETRES, scale_to_mm
 
@@ -30,10 +31,14 @@ def run(options: argparse.Namespace) -> None:
     from arabesque.script import Project
     from arabesque.shapes import Rimmed, can
 
+    if not all(0 < limit < float("inf") for limit in (options.gap, options.angle, options.curvature)):
+        raise ArabesqueError("A limit has to be above 0", "Give --gap, --angle and --curvature above 0")
     scale = scale_to_mm(options.unit)
     limits = Limits(options.gap * scale, options.angle, options.curvature / 100, options.curvature / 100)
     with Project() as project:
         items = [item for item in project.open(options.model) if can(item.shape, Rimmed)]
+        if not items:
+            raise ArabesqueError(f"There is no surface in {options.model}", "Give a file with surfaces or solids")
         names = [f"{item.name}, part {k + 1}" if len(item.shape.patches()) > 1 else item.name
                  for item in items for k in range(len(item.shape.patches()))]  # fmt: skip
         joins = sorted(project.joins(items), key=lambda join: join.rank(limits))

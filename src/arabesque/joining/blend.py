@@ -11,16 +11,16 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import LARGEST_DEGREE, Surface, greville
-from arabesque.geometry.kernels import basis_matrix
 from arabesque.joining.border import BlendSide, Leaving, Ways, common_basis, refined
+from arabesque.joining.collocation import apart, between, through
 
 EXACT = 1e-9
 """Of its size: rows of control points that are off by no more are the borders themselves."""
 CLOSE = 1e-6
 """Of their size, so near rows come to borders whose basis cannot hold them; angles are then off by less than 1e-4°."""
 MOST_SPANS = 256
-BETWEEN = 3
-"""Places between two of those that a row is found from, at which it is looked at."""
+NOTHING = 1e-6
+"""mm: borders that are shorter, or nearer to each other, leave nothing to blend."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,21 +44,19 @@ def blend(one: BlendSide, two: BlendSide, ways: Ways = Ways.ROWS, degree: int = 
     is run the way that fits the first. degree: across, at least. Raises ArabesqueError where a border is a point, or
     the borders are one.
     """
-    sides = (Leaving(one, ways), Leaving(two, ways))
-    sides = sides if _runs_alike(*sides) else (sides[0], sides[1].turned())
-    gap = sides[0].meet(sides[1])
-    n = max(one.order + two.order + 1, 1)
+    first = Leaving(one, ways)
+    sides = first, Leaving(two, ways).beside(first.places(np.array([0.0, 1.0])))
+    gap = _gap(*sides)
+    n = one.order + two.order + 1
     if n > LARGEST_DEGREE or degree > LARGEST_DEGREE:
         raise InvalidShape(f"A blend has degree {LARGEST_DEGREE} across at most", "Ask for less continuity")
     rows = _Rows(sides, gap, n)
     along, knots, held = common_basis([side.space for side in sides])
-    for _ in range(MOST_SPANS):
+    while True:
         points, off = rows.in_basis(along, knots)
-        enough = off <= (EXACT if held else CLOSE)
-        if enough or len(np.unique(knots)) > MOST_SPANS:
+        if off <= (EXACT if held else CLOSE) or len(np.unique(knots)) > MOST_SPANS:
             break
-        held = False
-        knots = refined(knots)
+        held, knots = False, refined(knots)
     surface = Surface((n, along), (np.repeat([0.0, 1.0], n + 1), knots), points)
     surface = surface.elevated(max(0, degree - n), 0)
     middle = np.array([[0.0, 0.5]])
@@ -67,11 +65,17 @@ def blend(one: BlendSide, two: BlendSide, ways: Ways = Ways.ROWS, degree: int = 
     return Blend(surface.reversed(1) if facing[0] < 0 else surface, off <= EXACT, off * size)
 
 
-def _runs_alike(one: Leaving, two: Leaving) -> bool:
-    """True where the second border runs the way that fits the first."""
-    ends = np.array([0.0, 1.0])
-    a, b = one.places(ends), two.places(ends)
-    return float(np.linalg.norm(a - b, axis=1).sum()) <= float(np.linalg.norm(a - b[::-1], axis=1).sum())
+def _gap(one: Leaving, two: Leaving) -> float:
+    """mm: the mean gap between two borders; raises ArabesqueError where there is none."""
+    t = np.linspace(0, 1, 33)
+    places = one.places(t), two.places(t)
+    for line in places:
+        if float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()) < NOTHING:
+            raise ArabesqueError("A border of the blend is a single point", "Choose another edge")
+    gap = float(np.linalg.norm(places[0] - places[1], axis=1).mean())
+    if gap < NOTHING:
+        raise ArabesqueError("Both borders lie on each other: there is no gap to blend", "Pull one of them back")
+    return gap
 
 
 class _Rows:
@@ -106,13 +110,9 @@ class _Rows:
 
     def in_basis(self, degree: int, knots: Floats) -> tuple[Floats, float]:
         """(rows, m, 3) control points in a basis along, and how far the rows are from it at most, of their size."""
-        t = greville(knots, degree)
-        wanted = self.at(t)
-        flat = np.swapaxes(wanted, 0, 1).reshape(len(t), -1)
-        points = np.linalg.solve(basis_matrix(knots, degree, t, 0), flat)
-        steps = np.arange(1, BETWEEN + 1) / (BETWEEN + 1)
-        dense = (t[:-1, None] + np.diff(t)[:, None] * steps).ravel()
-        made = (basis_matrix(knots, degree, dense, 0) @ points).reshape(len(dense), -1, 3)
-        off = np.linalg.norm(np.swapaxes(made, 0, 1) - self.at(dense), axis=2).max()
+        wanted = np.swapaxes(self.at(greville(knots, degree)), 0, 1)
+        points = through(wanted, degree, knots)
+        dense = between(degree, knots)
+        off = apart(points, degree, knots, dense, np.swapaxes(self.at(dense), 0, 1)).max()
         size = float(np.linalg.norm(np.ptp(wanted.reshape(-1, 3), axis=0)))
-        return np.swapaxes(points.reshape(len(t), -1, 3), 0, 1), float(off) / size
+        return np.swapaxes(points, 0, 1), float(off) / size

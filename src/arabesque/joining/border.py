@@ -10,7 +10,7 @@ from math import comb
 import numpy as np
 
 from arabesque.arrays import Floats, Ints
-from arabesque.errors import ArabesqueError, InvalidShape
+from arabesque.errors import InvalidShape
 from arabesque.geometry import LARGEST_DEGREE, Rim
 
 MOST_ORDER = 3
@@ -58,7 +58,7 @@ class BlendSide:
 
 
 class Leaving:
-    """A border as a blend reads it: places along it and derivatives that leave it, at shares of its part."""
+    """A border as what sets out from it reads it: places and derivatives that leave it, at shares of its part."""
 
     def __init__(self, side: BlendSide, ways: Ways, turned: bool = False) -> None:
         self.side, self._ways, self._turned = side, ways, turned
@@ -70,9 +70,11 @@ class Leaving:
                 "The pulls differ so much that the blend would turn back", "Bring them nearer each other"
             )
 
-    def turned(self) -> Leaving:
-        """The same, run backwards; the pulls stay where they are on the border."""
-        return Leaving(self.side, self._ways, not self._turned)
+    def beside(self, ends: Floats) -> Leaving:
+        """The same, run the way that fits something with (2, 3) ends; the pulls stay where they are on the border."""
+        own = self.places(np.array([0.0, 1.0]))
+        straight, turned = (float(np.linalg.norm(ends - run, axis=1).sum()) for run in (own, own[::-1]))
+        return self if straight <= turned else Leaving(self.side, self._ways, not self._turned)
 
     @property
     def space(self) -> Space | None:
@@ -140,18 +142,6 @@ class Leaving:
     def pulls(self, t: Floats) -> Floats:
         """(n,) how far the border's form is followed."""
         return np.asarray(np.polyval(self._pull, 1 - t if self._turned else t))
-
-    def meet(self, other: Leaving) -> float:
-        """mm: the mean gap between both; raises ArabesqueError where there is none."""
-        t = np.linspace(0, 1, 33)
-        one, two = self.places(t), other.places(t)
-        for places in (one, two):
-            if float(np.linalg.norm(np.diff(places, axis=0), axis=1).sum()) < 1e-6:
-                raise ArabesqueError("A border of the blend is a single point", "Choose another edge")
-        gap = float(np.linalg.norm(one - two, axis=1).mean())
-        if gap < 1e-6:
-            raise ArabesqueError("Both borders lie on each other: there is no gap to blend", "Pull one of them back")
-        return gap
 
 
 def common_basis(spaces: Sequence[Space | None]) -> tuple[int, Floats, bool]:

@@ -9,7 +9,7 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.errors import InvalidShape
 from arabesque.geometry import Elementary, ElementaryKind, Surface, frame_of, greville
-from arabesque.geometry.kernels import basis_matrix
+from arabesque.joining.collocation import through
 
 MOST_SPANS = 64
 """Along each way: a patch that asks for more is set off as near as these come."""
@@ -97,10 +97,7 @@ def _through(surface: Surface, knots: list[Floats], length: float) -> Surface:
     at = [greville(one, p) for one, p in zip(knots, surface.degree, strict=True)]
     points = _moved(surface, at[0], at[1], length)
     for axis in (0, 1):
-        rows = np.swapaxes(points, 0, axis)
-        basis = basis_matrix(knots[axis], surface.degree[axis], at[axis], 0)
-        solved = np.linalg.solve(basis, rows.reshape(len(rows), -1)).reshape(rows.shape)
-        points = np.swapaxes(solved, 0, axis)
+        points = np.swapaxes(through(np.swapaxes(points, 0, axis), surface.degree[axis], knots[axis]), 0, axis)
     return Surface(surface.degree, (knots[0], knots[1]), points)
 
 

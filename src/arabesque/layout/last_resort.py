@@ -8,6 +8,7 @@ from arabesque.arrays import Ints
 from arabesque.cages import Cage
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
+from arabesque.layout.ground import MOST
 from arabesque.layout.integer_map import MapProblem
 from arabesque.layout.proxy import euler_number, without_ears
 from arabesque.layout.sharp_lines import NO_LINES
@@ -18,8 +19,6 @@ LONGEST = 0.2
 """Of the diagonal: triangles are no coarser than that."""
 ON_PLANE = 1e-9
 FINER = (1.0, 0.7, 0.5, 0.35, 0.25, 0.15)
-MOST = 8
-"""Triangles at a point: quads that can be worked with (common practice)."""
 
 
 def last_resort(proxy: Scan, count: int, plane: Plane | None = None) -> Cage:

@@ -7,7 +7,7 @@ from typing import Any
 
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
-from arabesque.joining import BlendSide, Ways, best_pulls, blend
+from arabesque.joining import Blend, BlendSide, Ways, best_pulls, blend
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.scan import Scan
@@ -63,5 +63,9 @@ class BlendBetween(Recipe):
         made = replace(self, one=replace(self.one, pull=one.pull), two=replace(self.two, pull=two.pull))
         return made, away
 
+    def made(self, given: Given) -> Blend:
+        """With what is to be told of it."""
+        return blend(*self.sides(given), self.ways, self.degree)
+
     def build(self, given: Given, progress: Progress = silent) -> Surface:
-        return blend(*self.sides(given), self.ways, self.degree).surface
+        return self.made(given).surface

@@ -9,22 +9,23 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Floats
-from arabesque.checking import Limits, find_joins, shape_to_scan
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
+from arabesque.desk.jobs import Job
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_patches import NEAR
 from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.patch.join_facts import distance_fact, join_facts
 from arabesque.desk.tools.patch.picked_border import Border, border_parts, border_under, rim_of
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import LARGEST_DEGREE, Edge, Surface
-from arabesque.joining import Ways
+from arabesque.joining import Blend, Ways
 from arabesque.model import Item
-from arabesque.model.rebuild import given
+from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress
 from arabesque.recipes import BlendBetween, BorderOf, Given, Recipe
 
@@ -65,25 +66,44 @@ class BlendEdges(Making):
     class Options:
         """one, two: continuity. The pulls are shares of the usual one; from and to are shares of each border's way."""
 
-        one: int = whole(2, 0, 3, "First edge G")
-        two: int = whole(2, 0, 3, "Second edge G")
+        one: int = whole(2, 0, 3, "Edge 1: G")
+        two: int = whole(2, 0, 3, "Edge 2: G")
         ways: Ways = labelled(Ways.ROWS, "Leaves")
-        one_start: float = labelled(1.0, "Pull, first: start")
-        one_middle: float = labelled(1.0, "middle")
-        one_end: float = labelled(1.0, "end")
-        two_start: float = labelled(1.0, "Pull, second: start")
-        two_middle: float = labelled(1.0, "middle")
-        two_end: float = labelled(1.0, "end")
-        one_from: float = labelled(0.0, "First from")
-        one_to: float = labelled(1.0, "to")
-        two_from: float = labelled(0.0, "Second from")
-        two_to: float = labelled(1.0, "to")
+        one_start: float = labelled(1.0, "Pull 1, start")
+        one_middle: float = labelled(1.0, "Pull 1, middle")
+        one_end: float = labelled(1.0, "Pull 1, end")
+        two_start: float = labelled(1.0, "Pull 2, start")
+        two_middle: float = labelled(1.0, "Pull 2, middle")
+        two_end: float = labelled(1.0, "Pull 2, end")
+        one_from: float = labelled(0.0, "Edge 1 from")
+        one_to: float = labelled(1.0, "Edge 1 to")
+        two_from: float = labelled(0.0, "Edge 2 from")
+        two_to: float = labelled(1.0, "Edge 2 to")
         degree: int = whole(1, 1, LARGEST_DEGREE, "Degree across")
 
     def clear(self) -> None:
         self.picked: list[Border] = []
         self._hover: Border | None = None
         self._held: Handle | None = None
+        self._stop_search()
+
+    def start(self) -> None:
+        self._search: Job | None = None
+        super().start()
+
+    def stop(self) -> None:
+        self._stop_search()
+        super().stop()
+
+    def _stop_search(self) -> None:
+        if self._search is not None:
+            search, self._search = self._search, None
+            search.drop()
+
+    def try_it(self) -> None:
+        # pulls for what it was before are of no use
+        self._stop_search()
+        super().try_it()
 
     @property
     def begun(self) -> bool:
@@ -167,26 +187,35 @@ class BlendEdges(Making):
         return False
 
     def _follow(self) -> None:
-        """While a handle is dragged the blend is made at once: it takes a few milliseconds."""
+        """While a handle is dragged the blend is made at once, with its distance: that takes a few milliseconds."""
         recipe = self.draft()
         if recipe is None:
             return
+        document = self.session.document
+        source = given(document, recipe)
         try:
-            surface = recipe.build(given(self.session.document, recipe))
+            made = recipe.made(source)
         except ArabesqueError:  # the last one that holds stays, and release says why
             return
-        self.made = surface, [] if self.made is None else self.made[1]
+        self.drop()
+        self._of = recipe, ingredients(document, recipe)
+        self.made = made.surface, self._plain_facts(made, source)
 
     def find_best(self) -> None:
         """Look beside the window for the pulls at which the blend lies nearest to the scan."""
         recipe, scan = self.draft(), self.session.scan
         if recipe is None or scan is None:
             return
+        self._stop_search()
         source = given(self.session.document, recipe)
         job = self.session.run("Find the best pulls", lambda progress: recipe.best(source, scan, progress)[0])
-        job.done.connect(self._pulled)
+        self._search = job
+        job.done.connect(lambda found: self._pulled(job, found))
 
-    def _pulled(self, found: BlendBetween) -> None:
+    def _pulled(self, job: Job, found: BlendBetween) -> None:
+        if job is not self._search:
+            return
+        self._search = None
         for side, names in zip((found.one, found.two), FIELDS, strict=True):
             for name, pull in zip(names, side.pull, strict=True):
                 setattr(self.options, name, round(pull, 3))
@@ -208,20 +237,21 @@ class BlendEdges(Making):
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> tuple[Surface, list[Fact]]:
         assert isinstance(recipe, BlendBetween)
-        made, scan = recipe.build(source, progress), self.session.scan
-        facts = [Fact("Degrees", " × ".join(str(n) for n in made.degree)), Fact("Control points", str(made.count))]
-        ends = (("First edge", recipe.one, Edge.U_LOW), ("Second edge", recipe.two, Edge.U_HIGH))
-        for words, side, own in ends:
-            keys = {(0, side.rim), (1, int(own))}
-            joins = [join for join in find_joins([source.shapes[side.of], made]) if {join.first, join.second} == keys]
-            if joins:
-                worst = min(joins, key=lambda join: join.rank())
-                facts.append(Fact(words, worst.word(), "good" if worst.grade(Limits()) >= side.order else "bad"))
-        if scan is not None:
-            figures = shape_to_scan(made, scan).figures(source.tolerance)
-            state = "good" if figures.within(source.tolerance) else "bad"
-            facts.append(Fact("99 % of inliers", f"{figures.inlier_p99:.3f} mm", state))
-        return made, facts
+        made = recipe.made(source)
+        facts = self._plain_facts(made, source)
+        for label, side, own in (("Edge 1", recipe.one, Edge.U_LOW), ("Edge 2", recipe.two, Edge.U_HIGH)):
+            facts += join_facts(label, source, side, made.surface, int(own))
+        return made.surface, facts
+
+    def _plain_facts(self, made: Blend, source: Given) -> list[Fact]:
+        """What is told in a drag, too."""
+        facts = [
+            Fact("Degrees", " × ".join(str(n) for n in made.surface.degree)),
+            Fact("Control points", str(made.surface.count)),
+            Fact("Borders held", "exactly" if made.exact else f"to {1000 * made.off:.2g} µm"),
+        ]
+        scan = self.session.scan
+        return facts if scan is None else [*facts, distance_fact("99 %", made.surface, scan, source.tolerance)]
 
     def shape_of(self, made: tuple[Surface, list[Fact]]) -> Surface:
         return made[0]

@@ -8,11 +8,11 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
-from arabesque.checking import Limits, find_joins, shape_to_scan
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.patch.join_facts import distance_fact, join_facts
 from arabesque.desk.tools.patch.picked_border import Border, border_parts, border_under
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
@@ -145,17 +145,10 @@ class MatchEdges(Making):
             Fact("Moved at most", f"{max(step.moved for step in steps):.3f} mm"),
         ]
         for number, one in enumerate(recipe.edges):
-            keys = {(0, one.to.rim), (1, one.edge)}
-            joins = [j for j in find_joins([source.shapes[one.to.of], made]) if {j.first, j.second} == keys]
-            if joins:
-                worst = min(joins, key=lambda join: join.rank())
-                state = "good" if worst.grade(Limits()) >= one.to.order else "bad"
-                facts.append(Fact(f"Edge {number + 1}", worst.word(), state))
+            facts += join_facts(f"Edge {number + 1}", source, one.to, made, one.edge)
         if scan is not None:
-            was, now = (shape_to_scan(one, scan).figures(source.tolerance) for one in (recipe.before, made))
-            facts.append(Fact("99 % of inliers before", f"{was.inlier_p99:.3f} mm"))
-            state = "good" if now.within(source.tolerance) else "bad"
-            facts.append(Fact("99 % of inliers now", f"{now.inlier_p99:.3f} mm", state))
+            for label, surface in (("99 % before", recipe.before), ("99 % now", made)):
+                facts.append(distance_fact(label, surface, scan, source.tolerance))
         return made, facts
 
     def shape_of(self, made: Made) -> Surface:
