@@ -40,6 +40,31 @@ def sheet(n: int = 100) -> Scan:
     return ready_to_fit(Scan(np.stack([x, y, z], -1).reshape(-1, 3), faces))
 
 
+def limb(noise: float = 0.04) -> Scan:
+    """A bent limb of 150 mm, thicker at its ends, with knuckles and a scanner's noise, mm; 82k triangles."""
+    mesh = trimesh.creation.icosphere(subdivisions=6)
+    unit = np.asarray(mesh.vertices)
+    round_, along = np.arctan2(unit[:, 1], unit[:, 0]), np.arcsin(np.clip(unit[:, 2], -1, 1)) / (np.pi / 2)
+    radius = 16 * np.sqrt(np.clip(1 - unit[:, 2] ** 2, 0, 1)) * (1 + 0.35 * unit[:, 2] ** 4)
+    for turns, at, wide, high in ((3, 0.4, 0.25, 0.12), (2, -0.45, 0.2, 0.15)):
+        radius *= 1 + high * np.cos(turns * round_ + 1) * np.exp(-(((along - at) / wide) ** 2))
+    bent = 25 * (1 - np.cos(1.1 * along))
+    points = np.column_stack([radius * np.cos(round_) + bent, radius * np.sin(round_), 70 * along])
+    calm = Scan(points, np.asarray(mesh.faces))
+    off = noise * np.random.default_rng(0).normal(size=(len(points), 1))
+    return ready_to_fit(Scan(points + off * calm.point_normals, calm.triangles))
+
+
+def creased(n: int = 160) -> tuple[Scan, Floats]:
+    """A sheet of 120 x 80 mm with a bent crease from rim to rim, and the crease."""
+    x, y = np.meshgrid(np.linspace(0, 120, n), np.linspace(0, 80, n), indexing="ij")
+    z = 10 * np.abs(np.sin((y - 40 - 8 * np.sin(x / 30)) / 60))
+    flat = sheet(n)
+    along = np.linspace(0, 120, 150)
+    crease = np.column_stack([along, 40 + 8 * np.sin(along / 30), 0 * along])
+    return ready_to_fit(Scan(np.stack([x, y, z], -1).reshape(-1, 3), flat.triangles)), crease
+
+
 class _Rings(ImplicitMaster):
     """Tori of radii 20 and 7 mm in a row, grown together."""
 

@@ -37,7 +37,7 @@ from arabesque.layout.sharp_lines import drawn_in
 from arabesque.mending import even_triangles
 from arabesque.scan import Scan, ready_to_fit, write_scan
 from arabesque.script import Project
-from tests.layout.forms import blob, egg, ring, sheet
+from tests.layout.forms import blob, creased, egg, ring
 from tests.layout.test_layout import euler, index_sum
 
 BOX = np.array([60.0, 40, 30])
@@ -66,16 +66,6 @@ def even(mesh: trimesh.Trimesh, edge: float) -> Scan:
     """A mesh as a scan of even triangles."""
     fine = mesh.subdivide_to_size(3.0)
     return ready_to_fit(even_triangles(Scan(np.asarray(fine.vertices), np.asarray(fine.faces)), edge))
-
-
-def creased(n: int = 160) -> tuple[Scan, Floats]:
-    """A sheet of 120 x 80 mm with a bent crease from rim to rim, and the crease."""
-    x, y = np.meshgrid(np.linspace(0, 120, n), np.linspace(0, 80, n), indexing="ij")
-    z = 10 * np.abs(np.sin((y - 40 - 8 * np.sin(x / 30)) / 60))
-    flat = sheet(n)
-    along = np.linspace(0, 120, 150)
-    crease = np.column_stack([along, 40 + 8 * np.sin(along / 30), 0 * along])
-    return ready_to_fit(Scan(np.stack([x, y, z], -1).reshape(-1, 3), flat.triangles)), crease
 
 
 class GuidesTest(unittest.TestCase):

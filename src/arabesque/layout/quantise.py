@@ -21,7 +21,9 @@ SECONDS, GAP, BUDGET = 3.0, 0.05, 12.0
 MANY, MANY_BUDGET, FIRST_OF_MANY = 250, 24.0, 7
 """Arcs from which on programs are large; seconds for these, and quads an arc with which they begin."""
 CLOSE_BY, CLOSE_BY_ASKED = 2.5, 8.0
-TRIES, UNEVEN_TRIES, UNEVEN = 6, 8, 0.25
+TRIES, UNEVEN_TRIES, UNEVEN, WORTH_IT = 6, 60, 0.25, 0.25
+"""Even and uneven tries, by how much these differ, and how far from the count more than a few are not worth it."""
+FEW = 8
 CLOSE = 0.04
 """So near to the wanted count a layout is taken at once."""
 CLOSE_ENOUGH = 0.06
@@ -98,6 +100,8 @@ def quantised(
         aimed = scale * np.sqrt(wanted / max(count, 1))
         scale = aimed if low < aimed < high else (low + high) / 2 if np.isfinite(high) else 1.3 * low
         if number >= TRIES - 1:
+            if number >= TRIES + FEW and best[0] > WORTH_IT:
+                break
             low, high = 0.0, np.inf
             scale = best[2]
     if best is None:
