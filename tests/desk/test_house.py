@@ -236,7 +236,7 @@ class SafetyTest(WindowTest):
         rng = random.Random(0)
         states = [self.session.document["p"].shape.points]
         position = 0
-        grown = 0
+        held: list[int] = []
 
         def memory() -> int:
             """Bytes that the process holds now; its greatest ever says nothing after other tests."""
@@ -263,13 +263,13 @@ class SafetyTest(WindowTest):
             self.assertIs(self.session.document["p"].shape.points, states[position])
             if number % 20 == 0:
                 QTest.qWait(1)
-            if number == 400:
+            if number % 100 == 99:
                 self.idle()
-                grown = memory()
-        self.idle()
-        gc.collect()
-        # 1,600 edits of 25 points are 1 MB; the rest is slack of the allocator
-        self.assertLess(memory() - grown, 25e6)
+                gc.collect()
+                held.append(memory())
+        # what the allocator holds back goes up and down by 20 MB over any few hundred edits: only the least of several
+        # readings tells what is kept; 1,500 edits of 25 points are 1 MB
+        self.assertLess(min(held[-6:]) - min(held[:6]), 15e6)
 
 
 class FilesTest(WindowTest):

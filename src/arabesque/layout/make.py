@@ -35,7 +35,7 @@ LEAST_QUADS = 6
 MOST_QUADS = 20_000
 USUAL = 5e-4
 """Of the diagonal: how near a layout of a wanted count is fitted when no tolerance is given."""
-COUNT_TRIES, NEAR_COUNT = 6, 1.12
+COUNT_TRIES, NEAR_COUNT = 8, 1.05
 """How many counts are tried for a tolerance, and how near to the lightest one is near enough."""
 MORE_TRIES, MORE, UNFOLDING = 4, 1.3, 0.6
 """How often, and by how much more quads, a layout that stays folded is made again, as long as folds get so much fewer:
