@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
+
+import numpy as np
+from numpy.typing import ArrayLike
 
 from arabesque.checking import Join, find_joins
 from arabesque.errors import ArabesqueError
-from arabesque.joining import Ways
-from arabesque.model import edits
+from arabesque.geometry import Face, foot_points
+from arabesque.joining import Crossing, Ways, crossings
+from arabesque.model import Item, edits
 from arabesque.model.rebuild import given, ingredients
-from arabesque.recipes import BlendBetween, BorderOf, MatchedEdge, MatchedTo, SetOffSurface
+from arabesque.recipes import BlendBetween, BorderOf, CutBy, MatchedEdge, MatchedTo, SetOffSurface, TrimmedBy
 from arabesque.script_base import AnyItem, Lends
 from arabesque.shapes import Rimmed, Sampled, can
 
@@ -77,6 +81,42 @@ class Joins(Lends):
         """A surface set off by ``length`` mm along the normals of a patch or true shape, below 0 against them; it
         follows. near: mm, how near it comes to the true offset."""
         return self._derived("set off", "Set off", SetOffSurface(self.item(surface.id).id, length, near))
+
+    def trim(
+        self,
+        surface: AnyItem,
+        by: AnyItem | tuple[AnyItem, int] | list[AnyItem | tuple[AnyItem, int]],
+        keep: Sequence[ArrayLike] | None = None,
+        direction: ArrayLike | None = None,
+        further: float = 0.0,
+    ) -> AnyItem:
+        """What is left of a surface where others cut it; it follows all of them, and stands for the surface, which is
+        hidden.
+
+        by: surfaces, curves, or borders (item, number), which are brought onto the surface along ``direction`` (3,) or
+        to the closest places. keep: (3,) places on pieces that stay; without any, those stay that the scan shows.
+        further: mm by which what cuts goes on at its ends; a plane goes on by itself.
+        """
+        item = self.item(surface.id)
+        some = [by] if isinstance(by, (Item, tuple)) else list(by)
+        pairs = [one if isinstance(one, tuple) else (one, -1) for one in some]
+        way = None if direction is None else np.asarray(direction, dtype=float)
+        cutters = tuple(CutBy(self.item(one.id).id, int(rim), way, further) for one, rim in pairs)
+        places = np.array([np.asarray(place, dtype=float) for place in keep or ()]).reshape(-1, 3)
+        low, high = np.array(item.shape.domain).T
+        bare = item.shape.whole if isinstance(item.shape, Face) else item.shape
+        shares = (foot_points(bare, places).uv - low) / (high - low) if len(places) else np.empty((0, 2))
+        recipe = TrimmedBy(item.id, cutters, shares)
+        shape = recipe.build(given(self.document, recipe), self._progress)
+        made_of = ingredients(self.document, recipe)
+        change = edits.items.derived_in_place(self.document, "cut", [(item.id, shape, recipe, made_of)])
+        self._do(change)
+        assert change.select is not None
+        return self.document[change.select]
+
+    def crossing(self, one: AnyItem, two: AnyItem) -> list[Crossing]:
+        """The lines in which two surfaces cross, exact in the parameters of both; the longest first."""
+        return list(crossings(self.item(one.id).shape, self.item(two.id).shape))
 
     def joins(self, items: Iterable[AnyItem] | None = None) -> list[Join]:
         """How patches (all, unless some are given) meet: gap, angle, curvature, the grade in words; the worst first."""

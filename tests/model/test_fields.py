@@ -33,6 +33,7 @@ from arabesque.recipes import (
     BlendBetween,
     BorderOf,
     CurveOnScan,
+    CutBy,
     LoftThrough,
     MatchedEdge,
     MatchedTo,
@@ -43,6 +44,7 @@ from arabesque.recipes import (
     RingPiece,
     SectionCurve,
     SetOffSurface,
+    TrimmedBy,
 )
 from tests.examples import every_kind, random_surface
 
@@ -68,6 +70,7 @@ def project() -> Project:
         ("blend", BlendBetween(BorderOf("surface", 1), BorderOf("laid", 3, 1, (0.2, 0.9), (1.0, 1.2, 0.8)))),
         ("matched", MatchedTo(random_surface((2, 2), (1, 1)), (MatchedEdge(1, BorderOf("surface", 3), 4),))),
         ("set off", SetOffSurface("surface", 2.5)),
+        ("trimmed", TrimmedBy("surface", (CutBy("curve", -1, np.eye(3)[2], 1.0),), np.full((1, 2), 0.5))),
         ("found", RegionShape("regions", "scan", np.ones(3))),
         ("lofted", LoftThrough(("curve", "drawn"))),
         ("over", PatchOfCurves(("curve", "drawn", "cut", "found"), (3, 2))),
@@ -80,6 +83,13 @@ def project() -> Project:
     ):
         document = settled(document.with_item(Item(key, key, curve, recipe=recipe)), key)
     return Project(document, (Milestone("First", document),))
+
+
+def telling(record: Any) -> Iterator[tuple[Any, ...]]:
+    """The way to every value in a record, but for the second and later ones in a list within an item."""
+    for path in places(record):
+        if not any(isinstance(step, int) and step > 0 for step in path[2:]):
+            yield path
 
 
 def places(record: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
@@ -125,7 +135,8 @@ class FieldsTest(unittest.TestCase):
 
     def test_every_field(self) -> None:
         taken = refused = 0
-        for number, path in enumerate(places(self.record)):
+        self.record["milestones"] = []  # which hold the same again
+        for number, path in enumerate(telling(self.record)):
             # all bad values for each place would take minutes: they take turns
             bad = BAD[number % len(BAD)]
             record = copy.deepcopy(self.record)

@@ -21,7 +21,7 @@ from arabesque.geometry.extending import (
 )
 from arabesque.geometry.extraction import bezier_nets, span_places
 from arabesque.geometry.face import Face
-from arabesque.geometry.foot_points import Feet, foot_points, strictly_inside
+from arabesque.geometry.foot_points import Feet, feet_along, foot_points, strictly_inside
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, blossom, breakpoints, greville, uniform_knots
 from arabesque.geometry.matching import (
@@ -64,7 +64,7 @@ from arabesque.geometry.reshaping import (
     surface_pieces,
     swapped_surface,
 )
-from arabesque.geometry.rims import Edge, Rim
+from arabesque.geometry.rims import Edge, Rim, loop_rims
 from arabesque.geometry.sampling import even_parameters
 from arabesque.geometry.sketch import Element, ElementKind, Relation, RelationKind, Sketch
 from arabesque.geometry.surface import Surface, edge_curve, parameter_line
@@ -134,6 +134,7 @@ __all__ = [
     "even_parameters",
     "evened",
     "extended",
+    "feet_along",
     "flattened",
     "foot_points",
     "form_curvature",
@@ -146,6 +147,7 @@ __all__ = [
     "joined",
     "joined_with_image",
     "kept_on",
+    "loop_rims",
     "lower_degree",
     "lower_degree_within",
     "meeting_edges",

@@ -72,7 +72,7 @@ class Face(Surface):
             turned = np.array(loop)
             turned[:, axis] = low + high - turned[:, axis]
             loops.append(turned)
-        return Face(image.degree, image.knots, image.points, image.weights, Trim(tuple(loops)))
+        return Face(image.degree, image.knots, image.points, image.weights, self.trim.with_loops(loops))
 
     def _changed(self, axis: int, degree: tuple[int, int], knots: Floats, coefficients: Floats) -> Face:
         made = super()._changed(axis, degree, knots, coefficients)

@@ -4,11 +4,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats, tree_of
+from arabesque.arrays import Bools, Floats, tree_of, unit
 from arabesque.geometry.kernels import step_to_feet
 from arabesque.geometry.surface import Surface
 
 NEWTON_STEPS = 5
+ALONG_SEEDS, ALONG_STEPS, MEETS = 60, 25, 1e-6
+"""Of lines: samples each way to begin from, steps, and mm, how near to one it meets."""
 DAMPED_STEPS = 20
 SEEDS = 4
 ARRIVED = 1e-8
@@ -93,3 +95,26 @@ def strictly_inside(surface: Surface, uv: Floats) -> Bools:
     low, high = np.array(surface.domain).T
     margin = 1e-9 * (high - low)
     return np.asarray(np.all((uv > low + margin) & (uv < high - margin), axis=1))
+
+
+def feet_along(surface: Surface, places: Floats, way: Floats) -> Feet:
+    """Where lines through (n, 3) places along a direction of length 1, either way, meet a patch: Newton's method on the
+    two gaps across the line, from the sample that lies nearest to it. ``inside`` tells which meet what shows of it."""
+    u, v = (np.linspace(*domain, ALONG_SEEDS) for domain in surface.domain)
+    grid = surface.on_grid(u, v)[0, 0].reshape(-1, 3)
+    side = unit(np.cross(way, np.eye(3)[np.abs(way).argmin()])[None])[0]
+    across = np.array([side, np.cross(way, side)])
+    _, near = tree_of(grid @ across.T).query(places @ across.T)
+    uv = np.column_stack([u[near // ALONG_SEEDS], v[near % ALONG_SEEDS]])
+    low, high = np.array(surface.domain).T
+    for _ in range(ALONG_STEPS):
+        d = surface.derivatives(uv, 1)
+        gap = (places - d[0, 0]) @ across.T
+        a, b = d[1, 0] @ across.T, d[0, 1] @ across.T
+        root = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+        root = np.where(np.abs(root) < 1e-14, np.inf, root)
+        step = np.column_stack([gap[:, 0] * b[:, 1] - gap[:, 1] * b[:, 0], a[:, 0] * gap[:, 1] - a[:, 1] * gap[:, 0]])
+        uv = np.clip(uv + step / root[:, None], low, high)
+    points = surface.at(uv)
+    left = np.linalg.norm((places - points) @ across.T, axis=1)
+    return Feet(uv, points, (left < MEETS) & surface.shows(uv))

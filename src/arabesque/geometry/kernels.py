@@ -9,7 +9,7 @@ window stays awake, and is checked in the tests against
 import numpy as np
 from numba import njit
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Bools, Floats
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -333,3 +333,25 @@ def step_along(d: Floats, ways: Floats, points: Floats, t: Floats) -> Floats:
         if bend > 0.0:
             after[i] = min(max(t[i] - slope / bend, 0.0), 1.0)
     return after
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def inside_loop(loop: Floats, places: Floats) -> Bools:
+    """Which of (n, 2) places lie inside a closed polygon (m, 2), by the even-odd rule."""
+    inside = np.zeros(len(places), dtype=np.bool_)
+    low, high = np.inf, -np.inf
+    for k in range(len(loop)):
+        low, high = min(low, loop[k, 1]), max(high, loop[k, 1])
+    for n in range(len(places)):
+        x, y = places[n, 0], places[n, 1]
+        if not low <= y < high:
+            continue
+        odd = False
+        for k in range(len(loop)):
+            after = k + 1 if k + 1 < len(loop) else 0
+            y0, y1 = loop[k, 1], loop[after, 1]
+            if (y0 > y) != (y1 > y):
+                x0 = loop[k, 0]
+                odd ^= x < x0 + (y - y0) * (loop[after, 0] - x0) / (y1 - y0)
+        inside[n] = odd
+    return inside

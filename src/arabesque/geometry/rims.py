@@ -10,11 +10,13 @@ from typing import Any
 
 import numpy as np
 
-from arabesque.arrays import Floats, unit
+from arabesque.arrays import Floats, Ints, unit
 
 CORNER = 25.0
 """Degrees: a border that turns more than this at one of its places has a corner there."""
 SAME_PLACE = 1e-9
+SPLINE = 3
+"""Degree of a border between its corners."""
 BESIDE = 1e-3
 """Of the patch: so far beside a border is looked which side of it shows."""
 
@@ -62,11 +64,28 @@ class Rim:
 
     @cached_property
     def _curve(self) -> Any:
-        """Between corners a border is smooth: through its places, which lie on it, runs a spline."""
-        from scipy.interpolate import CubicSpline  # a fifth of a second at the start of the window
+        """Between corners a border is smooth: through its places, which lie on it, runs a cubic spline."""
+        from scipy.interpolate import make_interp_spline  # a fifth of a second at the start of the window
 
-        closed = np.array_equal(self.uv[0], self.uv[-1])
-        return CubicSpline(self._shares, self.uv, bc_type="periodic" if closed else "not-a-knot")
+        closed = np.array_equal(self.uv[0], self.uv[-1]) and len(self.uv) > SPLINE
+        degree = min(SPLINE, len(self.uv) - 1)
+        return make_interp_spline(self._shares, self.uv, degree, bc_type="periodic" if closed else None)
+
+    @property
+    def flat_curve(self) -> tuple[int, Floats, Floats]:
+        """Degree, clamped knots and (n, 2) control points of the border in the patch's parameters."""
+        if self.straight:
+            return 1, np.array([0.0, 0.0, 1.0, 1.0]), self.uv
+        curve = self._curve
+        if np.array_equal(self.uv[0], self.uv[-1]):  # a periodic spline has its knots going round
+            degree, inner = int(curve.k), curve.t[curve.k : -curve.k]
+            from scipy.interpolate import make_interp_spline
+
+            clamped = np.concatenate([np.repeat(inner[0], degree), inner, np.repeat(inner[-1], degree)])
+            ends = [[(1, d)] for d in (curve(0.0, 1), curve(1.0, 1))]
+            made = make_interp_spline(self._shares, self.uv, degree, t=clamped, bc_type=tuple(ends))
+            return degree, np.asarray(made.t), np.asarray(made.c)
+        return int(curve.k), np.asarray(curve.t), np.asarray(curve.c)
 
     def places(self, t: Floats) -> Floats:
         """(n, 2) parameters at shares of the way."""
@@ -98,26 +117,39 @@ def edge_rims(surface: Any) -> tuple[Rim, ...]:
 
 def trim_rims(face: Any) -> tuple[Rim, ...]:
     """The borders of a face from corner to corner; a border without corners is one all round."""
-    rims = []
-    for loop in face.trim.loops:
-        for uv in _smooth_runs(face, loop):
+    return tuple(rim for loop in loop_rims(face) for rim in loop)
+
+
+def loop_rims(face: Any) -> tuple[tuple[Rim, ...], ...]:
+    """The borders of a face, loop by loop."""
+    found = []
+    trim = face.trim
+    for number, loop in enumerate(trim.loops):
+        rims = []
+        for uv in _smooth_runs(face, loop, trim.corners[number] if trim.corners else None):
             rim = Rim(face, uv)
             middle = np.array([0.5])
             beside = rim.places(middle) + BESIDE * rim.inward(middle)
             rims.append(Rim(face, uv, 1.0 if face.shows(beside)[0] else -1.0))
-    return tuple(rims)
+        found.append(tuple(rims))
+    return tuple(found)
 
 
-def _smooth_runs(surface: Any, loop: Floats) -> list[Floats]:
-    """The parts (n, 2) of a closed polygon in parameters between places where its line on the surface turns sharply."""
+def _smooth_runs(surface: Any, loop: Floats, known: Ints | None) -> list[Floats]:
+    """The parts (n, 2) of a closed polygon in parameters between its corners: those that are known, and places where
+    its line on the surface turns sharply."""
     points = surface.at(loop)
-    loop = loop[np.linalg.norm(points - np.roll(points, 1, axis=0), axis=1) > SAME_PLACE]
+    moves = np.linalg.norm(points - np.roll(points, 1, axis=0), axis=1) > SAME_PLACE
+    marked = np.zeros(len(loop), dtype=bool)
+    if known is not None:
+        marked[known] = True
+    loop, marked = loop[moves], marked[moves]
     if len(loop) < 3:
         return []
     points = surface.at(loop)
     onward = unit(np.roll(points, -1, axis=0) - points)
     turn = np.einsum("nc,nc->n", onward, np.roll(onward, 1, axis=0))
-    corners = np.flatnonzero(turn < np.cos(np.radians(CORNER)))
+    corners = np.flatnonzero(marked | (turn < np.cos(np.radians(CORNER))))
     if not len(corners):
         return [np.vstack([loop, loop[:1]])]
     ring = np.roll(loop, -corners[0], axis=0)

@@ -7,31 +7,43 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats, frozen_array
+from arabesque.arrays import Bools, Floats, Ints, frozen_array
 from arabesque.errors import InvalidShape
+from arabesque.geometry.kernels import inside_loop
 
 
 @dataclass(frozen=True, eq=False)
 class Trim:
-    """Closed polygons in a surface's parameters: the outer loop and the holes, (n, 2) each, in any order."""
+    """Closed polygons in a surface's parameters: the outer loop and the holes, (n, 2) each, in any order.
+
+    corners: of each loop the places at which one line ends and the next begins; where there are none given at all, a
+    loop has them where it turns sharply. Between corners a border runs as a spline through its places.
+    """
 
     loops: tuple[Floats, ...]
+    corners: tuple[Ints, ...] = ()
 
     def __post_init__(self) -> None:
         loops = tuple(frozen_array(loop, (None, 2), np.float64, what="Trim loop") for loop in self.loops)
         if any(len(loop) < 3 for loop in loops):
             raise InvalidShape("A trim loop needs at least three places", "Export the face again from its source")
         object.__setattr__(self, "loops", loops)
+        if self.corners:
+            pairs = zip(self.corners, loops, strict=True)
+            corners = tuple(frozen_array(c, (None,), np.int64, what="Corners", below=len(loop)) for c, loop in pairs)
+            object.__setattr__(self, "corners", corners)
 
     def contains(self, uv: Floats) -> Bools:
         """Which of the (n, 2) parameters lie inside, by the even-odd rule over all loops."""
         odd = np.zeros(len(uv), dtype=bool)
+        places = np.ascontiguousarray(uv, dtype=float)
         for loop in self.loops:
-            for (x0, y0), (x1, y1) in zip(loop, np.roll(loop, -1, axis=0), strict=True):
-                if y0 != y1:
-                    crosses = (uv[:, 1] >= min(y0, y1)) & (uv[:, 1] < max(y0, y1))
-                    odd ^= crosses & (uv[:, 0] < x0 + (uv[:, 1] - y0) * (x1 - x0) / (y1 - y0))
+            odd ^= inside_loop(loop, places)
         return odd
+
+    def with_loops(self, loops: Sequence[Floats]) -> Trim:
+        """The trim with its loops' places elsewhere."""
+        return Trim(tuple(loops), self.corners)
 
     def clipped(self, axis: int, low: float, high: float) -> Trim:
         """The part between two parameters along u (axis 0) or v (axis 1).

@@ -35,8 +35,11 @@ LEAST_QUADS = 6
 MOST_QUADS = 20_000
 USUAL = 5e-4
 """Of the diagonal: how near a layout of a wanted count is fitted when no tolerance is given."""
-COUNT_TRIES, NEAR_COUNT = 8, 1.05
-"""How many counts are tried for a tolerance, and how near to the lightest one is near enough."""
+COUNT_TRIES, NEAR_COUNT, FORCED = 8, 1.05, 1.12
+"""How many counts are tried for a tolerance; how near to the lightest one is near enough; and how many times what was
+asked for shows that the form asks for so many rows."""
+BESIDE_IT = 1.03
+"""Times the count of a layout that could not be drawn in: the next one that is tried."""
 MORE_TRIES, MORE, UNFOLDING = 4, 1.3, 0.6
 """How often, and by how much more quads, a layout that stays folded is made again, as long as folds get so much fewer:
 to this share."""
@@ -216,16 +219,20 @@ def _for_tolerance(scan: Scan, wishes: Wishes, ground: Ground, spent: dict[str, 
         tried.add(made.cage.count)
         within = made.fit.within and not made.lacking
         # a form may ask for more rows than were wanted: what counts is what came out
+        # one that could not be drawn in at all says nothing of its count: the next one beside it may be well
+        stuck = not within and made.fit.balance == 0
         if within:
             high = min(high, made.cage.count)
-        else:
+        elif not stuck:
             low = max(low, asked, made.cage.count)
         if best is None or _rank(made) < _rank(best):
             best = made
         off = max(made.figures.inlier_p99, 1e-12) / wishes.tolerance
         aimed = made.cage.count * float(np.clip(off * 1.1, 0.05, 30.0)) ** 0.5
         wanted = round(aimed) if low < aimed < high else round((low * high) ** 0.5) if high < MOST_QUADS else 2 * low
-        as_few_as_can_be = within and made.cage.count > NEAR_COUNT * asked
+        if stuck and BESIDE_IT * made.cage.count < high:
+            wanted = round(BESIDE_IT * made.cage.count)
+        as_few_as_can_be = within and made.cage.count > FORCED * asked
         if high <= NEAR_COUNT * low or wanted >= MOST_QUADS or wanted in tried or as_few_as_can_be:
             break
     if best is None:

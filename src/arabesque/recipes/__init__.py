@@ -20,6 +20,7 @@ from arabesque.recipes.section_curve import SectionCurve
 from arabesque.recipes.set_off_surface import SetOffSurface
 from arabesque.recipes.sides import Side, onto, reordered
 from arabesque.recipes.surfaces_of_cage import SurfacesOfCage
+from arabesque.recipes.trimmed_by import CutBy, TrimmedBy
 
 RECIPES: tuple[type[Recipe], ...] = (
     PatchOnScan,
@@ -48,6 +49,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     BlendBetween,
     MatchedTo,
     SetOffSurface,
+    TrimmedBy,
 )
 
 __all__ = [
@@ -58,6 +60,7 @@ __all__ = [
     "BorderOf",
     "CurveOnScan",
     "CurveThrough",
+    "CutBy",
     "CutBySurface",
     "DrawnOut",
     "EndOf",
@@ -85,6 +88,7 @@ __all__ = [
     "SurfacesOfCage",
     "SweepAlong",
     "Taken",
+    "TrimmedBy",
     "Turned",
     "marked_part",
     "onto",

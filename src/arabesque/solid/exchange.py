@@ -26,6 +26,7 @@ from arabesque.geometry import (
     Surface,
     Trim,
     edge_curve,
+    loop_rims,
     split_surface,
     tessellate,
 )
@@ -241,9 +242,31 @@ def _mesh(shapes: Sequence[Shape], chord: float, progress: Progress) -> Scan:
 def _record(shape: Surface | Curve | Cage) -> dict[str, Any]:
     if isinstance(shape, Cage):
         return skin_record(deliver_cage(shape).skin)
+    if isinstance(shape, Face):
+        return _trimmed_record(shape)
     if isinstance(shape, Elementary):
         return {"of": shape.kind.value, "frame": shape.frame, "sizes": shape.sizes, "bounds": shape.bounds}
     return {"degree": shape.degree, "knots": shape.knots, "points": shape.points, "weights": shape.weights}
+
+
+def _trimmed_record(face: Face) -> dict[str, Any]:
+    """A trimmed face as the kernel's worker takes it: its patch, and of each part that shows the loops round it, the
+    outer one first; of each loop the borders in the patch's parameters, each with the next one beginning at its end."""
+    loops = loop_rims(face)
+    outer = [_inside_others(face.trim, number) % 2 == 0 for number in range(len(loops))]
+    parts: list[list[Any]] = []
+    for number, rims in enumerate(loops):
+        if outer[number]:
+            lies = Trim((face.trim.loops[number],)).contains
+            holes = [loops[k] for k in range(len(loops)) if not outer[k] and bool(lies(face.trim.loops[k][:1])[0])]
+            parts.append([[rim.flat_curve for rim in loop] for loop in (rims, *holes)])
+    return {"of": "trimmed", "surface": _record(face.whole), "parts": parts}
+
+
+def _inside_others(trim: Trim, number: int) -> int:
+    """In how many of the other loops one lies."""
+    place = trim.loops[number][:1]
+    return sum(bool(Trim((loop,)).contains(place)[0]) for k, loop in enumerate(trim.loops) if k != number)
 
 
 def skin_record(skin: Skin, solid: bool = True) -> dict[str, Any]:
@@ -276,7 +299,8 @@ def skin_record(skin: Skin, solid: bool = True) -> dict[str, Any]:
 def _face(record: dict[str, Any]) -> tuple[str, Surface]:
     surface = Surface(**record["surface"])
     # a loop of two places encloses nothing
-    trim = Trim(tuple(loop for loop in record["loops"] if len(loop) > 2))
+    loops = [(loop, corners) for loop, corners in zip(record["loops"], record["corners"], strict=True) if len(loop) > 2]
+    trim = Trim(tuple(loop for loop, _ in loops), tuple(corners for _, corners in loops))
     (u0, u1), (v0, v1) = surface.domain
     full = trim.area >= FULL_SHARE * (u1 - u0) * (v1 - v0)
     if not full and trim.loops:

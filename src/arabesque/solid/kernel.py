@@ -28,6 +28,7 @@ from OCP.Geom import (
     Geom_ToroidalSurface,
     Geom_TrimmedCurve,
 )
+from OCP.GeomAbs import GeomAbs_Line
 from OCP.GeomConvert import GeomConvert
 from OCP.gp import gp_Ax2, gp_Ax3, gp_Dir, gp_Pnt
 from OCP.IFSelect import IFSelect_RetDone
@@ -57,9 +58,9 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool
 from arabesque import __version__
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
-from arabesque.solid import shells
+from arabesque.solid import shells, trimmed
 
-PLACES_PER_EDGE = 33
+PLACES_PER_EDGE = 97
 KERNEL_ERRORS = (
     Standard_ConstructionError, Standard_DomainError, Standard_Failure, Standard_NoSuchObject, Standard_NullObject,
     Standard_OutOfRange, StdFail_NotDone, StopIteration,
@@ -250,6 +251,8 @@ def _shape(name: str, record: dict[str, Any]) -> Any:
     """A face or an edge, valid."""
     if record.get("of") == "shell":
         return _checked_shell(name, record)
+    if record.get("of") == "trimmed":
+        return _checked_faces(name, record)
     if "of" in record:
         made = BRepBuilderAPI_MakeFace(true_surface(record), *_bounds(record), SURFACE_TOLERANCE)
         what = "face"
@@ -262,6 +265,13 @@ def _shape(name: str, record: dict[str, Any]) -> Any:
     if not made.IsDone() or not BRepCheck_Analyzer(made.Shape()).IsValid():
         raise KernelProblem(f"'{name}' does not make a valid {what}", "Look for folded or collapsed control rows in it")
     return made.Shape()
+
+
+def _checked_faces(name: str, record: dict[str, Any]) -> Any:
+    made = trimmed.faces(record, spline_surface)
+    if not BRepCheck_Analyzer(made).IsValid():
+        raise KernelProblem(f"'{name}' does not make a valid face", "Look whether its trim crosses itself")
+    return made
 
 
 def _checked_shell(name: str, record: dict[str, Any]) -> Any:
@@ -366,9 +376,11 @@ def _face_record(face: Any) -> dict[str, Any]:
     surface = BRep_Tool.Surface_s(converted)
     if not isinstance(surface, Geom_BSplineSurface):
         raise ArabesqueError("A face cannot be turned into a spline", "Export it again as a spline surface")
+    loops = [_loop(wire, converted) for wire in _wires(converted)]
     return {
         "surface": surface_record(surface),
-        "loops": [_loop(wire, converted) for wire in _wires(converted)],
+        "loops": [places for places, _ in loops],
+        "corners": [corners for _, corners in loops],
         "reversed": converted.Orientation() == TopAbs_REVERSED,
     }
 
@@ -380,19 +392,23 @@ def _wires(face: Any) -> Iterator[Any]:
         explorer.Next()
 
 
-def _loop(wire: Any, face: Any) -> Any:
-    """Polygon of the wire in the face's parameters, (n, 2)."""
-    places = []
+def _loop(wire: Any, face: Any) -> tuple[Any, Any]:
+    """Polygon of the wire in the face's parameters, (n, 2), and the numbers of its places at which edges begin."""
+    places: list[tuple[float, float]] = []
+    starts = []
     edges = BRepTools_WireExplorer(wire, face)
     while edges.More():
         edge = edges.Current()
         curve = BRepAdaptor_Curve2d(edge, face)
-        t = np.linspace(curve.FirstParameter(), curve.LastParameter(), PLACES_PER_EDGE)
+        count = 2 if curve.GetType() == GeomAbs_Line else PLACES_PER_EDGE
+        t = np.linspace(curve.FirstParameter(), curve.LastParameter(), count)
         if edge.Orientation() == TopAbs_REVERSED:
             t = t[::-1]
+        starts.append(len(places))
         places += [(p.X(), p.Y()) for p in map(curve.Value, map(float, t[:-1]))]
         edges.Next()
-    return np.array(places).reshape(-1, 2)
+    corners = starts if len(starts) > 1 else []
+    return np.array(places).reshape(-1, 2), np.array(corners, dtype=np.int64)
 
 
 def write_primitives(path: str, solids: list[tuple[str, float, tuple[float, float, float]]]) -> int:

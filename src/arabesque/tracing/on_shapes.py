@@ -8,7 +8,7 @@ import numpy as np
 
 from arabesque.arrays import Floats, tree_of, unit
 from arabesque.errors import ArabesqueError, FitProblem
-from arabesque.geometry import Curve, Elementary, Plane, Surface, foot_points
+from arabesque.geometry import Curve, Elementary, Plane, Surface, feet_along, foot_points
 from arabesque.geometry.nets import flat_normal
 from arabesque.reading import distances_to
 from arabesque.scan import Scan, rounded_places, walk_ahead
@@ -17,11 +17,8 @@ from arabesque.tracing.cuts import CutLine, level_lines
 
 READ = 200
 """Places at which a curve is projected or set off."""
-SAMPLES = 60
 REACH = 3.0
 """Edges of triangles: points of the scan further off a patch than that and its offset are not looked at."""
-ROUNDS = 25
-SETTLED = 1e-10
 
 
 def surface_cuts(scan: Scan, shape: Sampled, offset: float = 0.0) -> list[CutLine]:
@@ -72,7 +69,8 @@ def projected(curve: Curve, onto: Scan | Surface, direction: Floats | None = Non
     elif direction is None:
         return foot_points(onto, places).points
     else:
-        found = _onto_patch(onto, places, unit(np.asarray(direction, dtype=float)))
+        feet = feet_along(onto, places, unit(np.asarray(direction, dtype=float)))
+        found = np.where(feet.inside[:, None], feet.points, np.nan)
     missed = int(np.isnan(found[:, 0]).sum())
     if missed:
         raise ArabesqueError(
@@ -130,36 +128,6 @@ def _along(scan: Scan, places: Floats, way: Floats) -> Floats:
         best[hit] = t[hit]
         found[hit] = (start if sign > 0 else places)[hit] + t[hit, None] * sign * way
     return found
-
-
-def _onto_patch(surface: Surface, places: Floats, way: Floats) -> Floats:
-    """Where lines through places meet a patch: Newton's method on the two gaps across the line, from the nearest
-    sample."""
-    u, v = (np.linspace(*domain, SAMPLES) for domain in surface.domain)
-    grid = surface.on_grid(u, v)[0, 0].reshape(-1, 3)
-    across = _square_to(way)
-    flat = grid @ across.T
-    found = np.full((len(places), 3), np.nan)
-    _, near = tree_of(flat).query(places @ across.T)
-    uv = np.column_stack([u[near // SAMPLES], v[near % SAMPLES]])
-    low, high = np.array(surface.domain).T
-    for _ in range(ROUNDS):
-        d = surface.derivatives(uv, 1)
-        gap = (places - d[0, 0]) @ across.T
-        a, b = d[1, 0] @ across.T, d[0, 1] @ across.T
-        root = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
-        root = np.where(np.abs(root) < 1e-14, np.inf, root)
-        step = np.column_stack([gap[:, 0] * b[:, 1] - gap[:, 1] * b[:, 0], a[:, 0] * gap[:, 1] - a[:, 1] * gap[:, 0]])
-        uv = np.clip(uv + step / root[:, None], low, high)
-    left = np.linalg.norm((places - surface.at(uv)) @ across.T, axis=1)
-    good = (left < 1e-6) & surface.shows(uv)
-    found[good] = surface.at(uv[good])
-    return found
-
-
-def _square_to(way: Floats) -> Floats:
-    x = unit(np.cross(way, np.eye(3)[np.abs(way).argmin()])[None])[0]
-    return np.array([x, np.cross(way, x)])
 
 
 def line_near(lines: Sequence[CutLine], place: Floats) -> CutLine:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -100,6 +101,26 @@ def derived(
     """A new derived item at the end, selected, with the shape that its recipe made of some values."""
     item = Item(new_id(), document.free_name(name), shape, recipe=recipe, made_of=made_of)
     return Change(label, document.with_item(item), item.id)
+
+
+def derived_in_place(
+    document: Document, word: str, parts: Sequence[tuple[str, Shape, Recipe, tuple[object, ...]]]
+) -> Change:
+    """New derived items that stand for others, which are hidden from then on.
+
+    parts: of each the id of the one it stands for, its shape, its recipe, and what that made of some values. word: what
+    was done, for the names and the history. The first is selected.
+    """
+    made: list[AnyItem] = []
+    for of, shape, recipe, made_of in parts:
+        source = document[of]
+        name = document.free_name(f"{source.name} {word}")
+        item = Item(new_id(), name, shape, layer=source.layer, recipe=recipe, made_of=made_of)
+        hidden = replace(source.look, visible=False)
+        document = document.changed(of, look=hidden).with_item(item)
+        made.append(item)
+    names = " and ".join(document[of].name for of, *_ in parts)
+    return Change(f"{names} {word}", document, made[0].id)
 
 
 def derived_again(

@@ -13,11 +13,12 @@ from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.tools.patch.set_off import SetOffPatch
 from arabesque.desk.tools.patch.split_join import Join, Split
 from arabesque.desk.tools.patch.suggest import SuggestPatches
+from arabesque.desk.tools.patch.trim import TrimSurface
 from arabesque.desk.tools.patch.twins import Twins
 
 GROUPS = (
     (FourCornerPatch, LayBetween, BlendEdges, GrowPatch, SuggestPatches),
     (MovePoints, ByNumbers, Edges, MatchEdges, Twins),
     ("refit", FitAgain, Degrees, "weight-map"),
-    (Split, Join, SetOffPatch),
+    (Split, Join, TrimSurface, SetOffPatch),
 )

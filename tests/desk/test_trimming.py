@@ -1,0 +1,132 @@
+"""Trims in the window: from a model that was opened, cut, clicked away, kept, followed, taken up again."""
+
+import numpy as np
+from PyQt6.QtCore import Qt
+
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.patch.trim import By, TrimSurface
+from arabesque.geometry import Edge, Elementary, Face
+from arabesque.model import Item, any_stale
+from arabesque.recipes import TrimmedBy
+from arabesque.script import Project
+from tests.desk.support import CTRL, SHIFT, WindowTest
+from tests.joining.test_blend import hill
+from tests.joining.test_crossing import flat
+
+
+class TrimTest(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        path = self.folder / "hill.step"
+        with Project() as project:
+            project.add("Hill", hill(0, 100, 0))
+            project.add("Blade", flat(0.0, 20.0, np.pi / 2 - 0.5).moved(_to(40, 10, 10)))
+            project.export(path, list(project.items))
+        self.window.files.open_path(path)
+        self.idle()
+        self.hill, self.blade = sorted(self.session.document.surfaces(), key=lambda item: item.name, reverse=True)
+        self.window.sight.look_along("top")
+        self.window.hand.go_to(Step.PATCH)
+
+    def tool(self) -> TrimSurface:
+        tool = self.window.hand.tool
+        assert isinstance(tool, TrimSurface)
+        return tool
+
+    def trims(self) -> list[Item]:
+        return [item for item in self.session.document.surfaces() if isinstance(item.recipe, TrimmedBy)]
+
+    def test_cut_let_go_on_clicked_away_and_kept(self) -> None:
+        self.session.select(None)
+        self.key(Qt.Key.Key_X, SHIFT)
+        tool = self.tool()
+        self.click(np.array([-40.0, -40, 0]))
+        self.assertIn("nothing here", self.view.overlay.message)
+        self.click(self.hill.shape.at([[0.1, 0.5]])[0])
+        self.click(self.blade.shape.at([[0.5, 0.8]])[0])
+        self.idle()
+        # the blade is too short: how far is told, and one click lets it go on
+        self.assertFalse(tool.can_apply)
+        self.assertIn("Short by", [fact.label for fact in tool.facts])
+        (choice,) = tool.choices
+        choice.run()
+        self.idle()
+        self.assertTrue(tool.can_apply)
+        self.assertEqual({fact.label: fact.value for fact in tool.facts}["Hill"], "1 of 2 pieces stay")
+        # the other piece back, the first one away
+        self.click(self.hill.shape.at([[0.9, 0.2]])[0])
+        self.idle()
+        self.assertEqual({fact.label: fact.value for fact in tool.facts}["Hill"], "2 of 2 pieces stay")
+        self.click(self.hill.shape.at([[0.1, 0.5]])[0])
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (item,) = self.trims()
+        self.assertIsInstance(item.shape, Face)
+        self.assertTrue(item.shape.shows(np.array([[0.9, 0.2]]))[0])
+        self.assertFalse(self.session.document[self.hill.id].look.visible)
+        # it follows the blade, in one step back
+        steps = len(self.session.history.steps)
+        blade = self.session.document[self.blade.id]
+        self.session.commit("moved", self.session.document.with_shape(blade.id, blade.shape.moved(_to(8, 0, 0))))
+        self.idle()
+        self.assertFalse(any_stale(self.session.document))
+        self.assertIsNot(self.session.document[item.id].shape, item.shape)
+        self.assertEqual(len(self.session.history.steps), steps + 1)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.idle()
+        self.assertTrue(self.session.document[self.hill.id].look.visible)
+        self.assertEqual(self.trims(), [])
+
+    def test_both_cut_each_other_and_one_is_taken_up_again(self) -> None:
+        self.session.select(None)
+        self.key(Qt.Key.Key_X, SHIFT)
+        tool = self.tool()
+        tool.options.both, tool.options.further = True, 60.0
+        self.click(self.hill.shape.at([[0.1, 0.5]])[0])
+        self.click(self.blade.shape.at([[0.5, 0.9]])[0])
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        one, two = self.trims()
+        self.assertEqual({item.recipe.of for item in (one, two)}, {self.hill.id, self.blade.id})
+        self.assertEqual({item.name for item in (one, two)}, {"Hill cut", "Blade cut"})
+        self.key(Qt.Key.Key_Escape)
+        self.window.hand.take_up_again(self.session.document[one.id])
+        again = self.tool()
+        self.idle()
+        self.assertEqual((again.of, again.target, again.options.further), (one.recipe.of, one.id, 60.0))
+        self.key(Qt.Key.Key_Backspace)
+        self.assertEqual(again.cutters, [])
+
+    def test_cut_with_the_border_of_another(self) -> None:
+        """The blade's lower border is brought down onto the hill."""
+        self.session.select(self.hill.id)
+        self.key(Qt.Key.Key_X, SHIFT)
+        tool = self.tool()
+        tool.options.by, tool.options.further = By.BORDER, 80.0
+        blade = self.blade.shape
+        assert isinstance(blade, Elementary) or blade.points is not None
+        edge = blade.rims()[Edge.U_HIGH if _upper(blade, 1) else Edge.U_LOW]
+        self.click(edge.surface.at(edge.places(np.array([0.5])))[0])
+        self.idle()
+        self.assertEqual(len(tool.cutters), 1)
+        self.assertTrue(tool.can_apply)
+
+
+def _upper(blade: object, end: int) -> bool:
+    ends = blade.at(np.array([[low, 0.5] for low in blade.domain[0]]))  # type: ignore[attr-defined]
+    return bool(ends[end, 0] > ends[1 - end, 0])
+
+
+def _to(x: float, y: float, z: float) -> np.ndarray:
+    matrix = np.eye(4)
+    matrix[:3, 3] = x, y, z
+    return matrix
+
+
+if __name__ == "__main__":
+    import unittest
+
+    unittest.main()
