@@ -11,10 +11,20 @@ from numpy.typing import ArrayLike
 from arabesque.checking import Join, find_joins
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Face, foot_points
-from arabesque.joining import Crossing, Ways, crossings
+from arabesque.joining import Crossing, Section, Shown, Ways, crossings, side_of, whole
 from arabesque.model import Item, edits
+from arabesque.model.item import new_id
 from arabesque.model.rebuild import given, ingredients
-from arabesque.recipes import BlendBetween, BorderOf, CutBy, MatchedEdge, MatchedTo, SetOffSurface, TrimmedBy
+from arabesque.recipes import (
+    BlendBetween,
+    BorderOf,
+    CutBy,
+    MatchedEdge,
+    MatchedTo,
+    RoundBetween,
+    SetOffSurface,
+    TrimmedBy,
+)
 from arabesque.script_base import AnyItem, Lends
 from arabesque.shapes import Rimmed, Sampled, can
 
@@ -113,6 +123,50 @@ class Joins(Lends):
         self._do(change)
         assert change.select is not None
         return self.document[change.select]
+
+    def round(
+        self,
+        one: AnyItem,
+        two: AnyItem,
+        radius: float | tuple[float, float, float],
+        keep: tuple[ArrayLike, ArrayLike],
+        section: str = "circular",
+        chord: bool = False,
+        pull: float = 1.0,
+        cut: bool = True,
+    ) -> AnyItem:
+        """The edge in which two surfaces cross, rounded; both are cut where the round touches them, unless ``cut`` is
+        False. All of it follows.
+
+        radius: mm, or at the start, in the middle and at the end; with ``chord`` the length between both contacts.
+        keep: (3,) places on the parts of both that stay. section: "circular", "in curvature (G2)" or
+        "in its change (G3)"; pull: how far such a section follows the surfaces.
+        """
+        recipe = self._round_recipe(one, two, radius, keep, section, chord, pull)
+        source = given(self.document, recipe)
+        made, key = recipe.made(source), new_id()
+        cuts = recipe.cuts(key, made, source) if cut else []
+        parts = [(one.of, face, one, (source.shapes[one.of], made.surface)) for one, face in cuts]
+        item = key, made.surface, recipe, ingredients(self.document, recipe)
+        self._do(edits.items.derived_and_cut(self.document, "edge rounded", "Round", item, parts))
+        return self.document[key]
+
+    def radius_shown(self, one: AnyItem, two: AnyItem, keep: tuple[ArrayLike, ArrayLike]) -> Shown:
+        """The radius that the reference scan shows along the edge of two surfaces, with its spread; keep: as
+        ``round``."""
+        recipe = self._round_recipe(one, two, 1.0, keep, "circular", False, 1.0)
+        return recipe.shown(given(self.document, recipe), self.scan)
+
+    def _round_recipe(
+        self, one: AnyItem, two: AnyItem, radius: float | tuple[float, float, float],
+        keep: tuple[ArrayLike, ArrayLike], section: str, chord: bool, pull: float,
+    ) -> RoundBetween:  # fmt: skip
+        radii = (float(radius),) * 3 if isinstance(radius, (int, float)) else radius
+        places = [np.asarray(place, dtype=float) for place in keep]
+        items = [self.item(item.id) for item in (one, two)]
+        sides = side_of(whole(items[0].shape), places[1]), side_of(whole(items[1].shape), places[0])
+        near = (places[0] + places[1]) / 2
+        return RoundBetween(items[0].id, items[1].id, near, sides, radii, Section(section), chord, pull)
 
     def crossing(self, one: AnyItem, two: AnyItem) -> list[Crossing]:
         """The lines in which two surfaces cross, exact in the parameters of both; the longest first."""

@@ -69,12 +69,12 @@ class PiecesTest(unittest.TestCase):
         pieces = cut_apart(sheet, [Cutter(across), Cutter(along)])
         self.assertEqual(len(pieces.pieces), 4)
         quarter = pieces.kept([0])
-        self.assertAlmostEqual(area(quarter), 2500.0, delta=1e-6)
+        self.assertAlmostEqual(area(quarter), 2500.0, delta=1e-4)
         self.assertEqual(len(quarter.rims()), 4)
         x, y, _ = sheet.at(pieces.pieces[0].inside[None])[0]
         halves = cut_apart(quarter, [Cutter(across.moved(_turned(np.arctan2(y, x) - np.pi / 2)))])
         self.assertEqual(len(halves.pieces), 2)
-        self.assertAlmostEqual(area(halves.kept([0])) + area(halves.kept([1])), 2500.0, delta=1e-6)
+        self.assertAlmostEqual(area(halves.kept([0])) + area(halves.kept([1])), 2500.0, delta=1e-4)
 
     def test_a_cutter_that_ends_inside_says_how_far(self) -> None:
         """A quarter of a rod leaves the sheet whole; 50 mm from one of its ends straight on to the edge."""

@@ -62,8 +62,9 @@ LAID = 0.5
 HELD, SMOOTHINGS, UNFOLDING = 0.1, 20, 4
 """How much points that were folded are kept from sliding, how often they are smoothed until nothing is folded, and
 how many rounds follow each other for that."""
-FLATTENINGS, LOST = 30, 1.1
-"""Steps that flatten what is still folded in the end, and how much further away the surface may come to lie by it."""
+FLATTENINGS, LOST, FEW_FOLDED = 30, 1.1, 0.005
+"""Steps that flatten what is still folded, how much further away the surface may come to lie by it, and up to which
+share of folded faces that is done on the way."""
 WORSENED = 1.1
 """A stage after which the surface is so much further from the scan than before is given up for a closer one."""
 NEAR_AT_START = 3.0
@@ -372,6 +373,10 @@ class _Fit:
                 break
             self.calm(net.folded)
             self.step(balance, wide=False)
+            net = read_cage_net(self.cage)
+        if 0 < net.folded.sum() <= FEW_FOLDED * self.cage.count:
+            # a whole net is not to stay far from the scan for a few faces
+            self.flatten(self._settings.tolerance)
             net = read_cage_net(self.cage)
         return net
 

@@ -41,13 +41,14 @@ class Rim:
 
     surface: that patch. uv: (k, 2) its places in the patch's parameters; two places make an edge. inwards: 1 where
     what shows lies to the left of the way in parameters, -1 where to the right. lined: true where it is among the
-    lines that the shape is read along.
+    lines that the shape is read along. at: (k,) shares of the way for the places, where these are not those in space.
     """
 
     surface: Any
     uv: Floats
     inwards: float = 1.0
     lined: bool = False
+    at: Floats | None = None
 
     @property
     def straight(self) -> bool:
@@ -56,7 +57,9 @@ class Rim:
 
     @cached_property
     def _shares(self) -> Floats:
-        """(k,) shares of the way in space at which the places lie."""
+        """(k,) shares of the way at which the places lie."""
+        if self.at is not None:
+            return self.at
         if self.straight:
             return np.array([0.0, 1.0])
         along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(self.surface.at(self.uv), axis=0), axis=1))])

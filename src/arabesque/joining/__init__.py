@@ -1,13 +1,15 @@
-"""What lies between patches: blends, matched edges, surfaces that are set off, crossings and trims."""
+"""What lies between patches: blends, matched edges, surfaces set off, crossings, trims and rounds."""
 
+from arabesque.joining.ball import Rolling, Touching, side_of
 from arabesque.joining.best_pull import best_pulls
 from arabesque.joining.blend import Blend, blend
 from arabesque.joining.border import BlendSide, Ways
 from arabesque.joining.crossing import Crossing, crossings
-from arabesque.joining.cutting import Cutter, cut_apart, cut_lines
+from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge, whole
 from arabesque.joining.match import MatchedPatch, match_edge
 from arabesque.joining.offset import SetOff, set_off
 from arabesque.joining.pieces import Loose, Piece, Pieces, pieces_of
+from arabesque.joining.rounding import Round, Section, Shown, radius_shown, rolling, round_edge
 from arabesque.joining.shown import covered, shown_by
 
 __all__ = [
@@ -19,7 +21,12 @@ __all__ = [
     "MatchedPatch",
     "Piece",
     "Pieces",
+    "Rolling",
+    "Round",
+    "Section",
     "SetOff",
+    "Shown",
+    "Touching",
     "Ways",
     "best_pulls",
     "blend",
@@ -28,7 +35,13 @@ __all__ = [
     "cut_apart",
     "cut_lines",
     "match_edge",
+    "onto_edge",
     "pieces_of",
+    "radius_shown",
+    "rolling",
+    "round_edge",
     "set_off",
     "shown_by",
+    "side_of",
+    "whole",
 ]

@@ -33,7 +33,7 @@ class Blend:
     off: float
 
 
-def blend(one: BlendSide, two: BlendSide, ways: Ways = Ways.ROWS, degree: int = 0) -> Blend:
+def blend(one: BlendSide, two: BlendSide, ways: Ways = Ways.ROWS, degree: int = 0, close: float = CLOSE) -> Blend:
     """The patch between two borders that meets each with its order of geometric continuity.
 
     Every order takes a row of control points of a Bezier patch across; a row is a combination of derivatives of the
@@ -41,7 +41,8 @@ def blend(one: BlendSide, two: BlendSide, ways: Ways = Ways.ROWS, degree: int = 
     blend goes on as that surface reparametrised does: DeRose and Barsky, "An intuitive approach to geometric
     continuity for parametric curves and surfaces", Graphics Interface 1985. Along polynomial edges whose rows are
     followed the blend holds them exactly; else knots are added along until rows are near enough. The second border
-    is run the way that fits the first. degree: across, at least. Raises ArabesqueError where a border is a point, or
+    is run the way that fits the first. degree: across, at least. close: of their size, how near rows come to borders
+    whose basis cannot hold them. Raises ArabesqueError where a border is a point, or
     the borders are one.
     """
     first = Leaving(one, ways)
@@ -54,7 +55,7 @@ def blend(one: BlendSide, two: BlendSide, ways: Ways = Ways.ROWS, degree: int = 
     along, knots, held = common_basis([side.space for side in sides])
     while True:
         points, off = rows.in_basis(along, knots)
-        if off <= (EXACT if held else CLOSE) or len(np.unique(knots)) > MOST_SPANS:
+        if off <= (EXACT if held else close) or len(np.unique(knots)) > MOST_SPANS:
             break
         held, knots = False, refined(knots)
     surface = Surface((n, along), (np.repeat([0.0, 1.0], n + 1), knots), points)

@@ -25,7 +25,7 @@ from arabesque.geometry import (
 from arabesque.joining.crossing import crossings
 from arabesque.joining.pieces import Pieces, pieces_of
 
-READ = 257
+READ = 513
 """Places at which a curve is brought onto a surface."""
 PAST = 1.02
 """Of the size of what is cut: how far a plane is taken to go on."""
@@ -130,13 +130,13 @@ def _to_edges(surface: Surface, uv: Floats, start: int, end: int) -> Floats:
     line = uv[start:end]
     low, high = np.array(surface.domain).T
     if start > 0:
-        line = np.vstack([_onto_edge(line[0], line[0] - line[1], low, high), line])
+        line = np.vstack([onto_edge(line[0], line[0] - line[1], low, high), line])
     if end < len(uv):
-        line = np.vstack([line, _onto_edge(line[-1], line[-1] - line[-2], low, high)])
+        line = np.vstack([line, onto_edge(line[-1], line[-1] - line[-2], low, high)])
     return line
 
 
-def _onto_edge(place: Floats, way: Floats, low: Floats, high: Floats) -> Floats:
+def onto_edge(place: Floats, way: Floats, low: Floats, high: Floats) -> Floats:
     """Where a way (2,) leaves a domain, from a place inside."""
     with np.errstate(divide="ignore", invalid="ignore"):
         shares = np.where(way > 0, (high - place) / way, np.where(way < 0, (low - place) / way, np.inf))

@@ -16,6 +16,7 @@ from arabesque.recipes.patch_between import PatchBetween, RingPiece
 from arabesque.recipes.patch_of_curves import PatchOfCurves
 from arabesque.recipes.patch_on_scan import PatchOnScan
 from arabesque.recipes.region_shape import RegionShape
+from arabesque.recipes.round_between import RoundBetween
 from arabesque.recipes.section_curve import SectionCurve
 from arabesque.recipes.set_off_surface import SetOffSurface
 from arabesque.recipes.sides import Side, onto, reordered
@@ -50,6 +51,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     MatchedTo,
     SetOffSurface,
     TrimmedBy,
+    RoundBetween,
 )
 
 __all__ = [
@@ -81,6 +83,7 @@ __all__ = [
     "Recipe",
     "RegionShape",
     "RingPiece",
+    "RoundBetween",
     "SectionCurve",
     "SetOffCurve",
     "SetOffSurface",

@@ -123,6 +123,21 @@ def derived_in_place(
     return Change(f"{names} {word}", document, made[0].id)
 
 
+def derived_and_cut(
+    document: Document,
+    label: str,
+    name: str,
+    made: tuple[str, Shape, Recipe, tuple[object, ...]],
+    parts: Sequence[tuple[str, Shape, Recipe, tuple[object, ...]]],
+) -> Change:
+    """A new derived item, whose id, shape, recipe and values are ``made``; what it cuts as in ``derived_in_place``."""
+    key, shape, recipe, made_of = made
+    item = Item(key, document.free_name(name), shape, recipe=recipe, made_of=made_of)
+    document = document.with_item(item)
+    cut = derived_in_place(document, "cut", parts).document if parts else document
+    return Change(label, cut, key)
+
+
 def derived_again(
     document: Document, item: AnyItem, words: str, shape: Shape, recipe: Recipe, made_of: tuple[object, ...]
 ) -> Change:

@@ -1,0 +1,224 @@
+"""Rounded edges: the surface that a rolling ball leaves between two that cross, or a fairer one in its place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import Enum
+
+import numpy as np
+
+from arabesque.arrays import Floats, unit
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Rim, Surface, greville
+from arabesque.joining.ball import Rolling, Touching
+from arabesque.joining.blend import blend
+from arabesque.joining.border import BlendSide, Ways, refined
+from arabesque.joining.collocation import between, through
+from arabesque.joining.crossing import Crossing, crossings
+from arabesque.joining.cutting import whole
+from arabesque.scan import Scan
+
+DEGREE, FIRST_SPANS, MOST_SPANS = 3, 4, 256
+NEAR, CLOSE = 5e-4, 2e-6
+"""mm, how near a circular round comes to the ball; and of its size, how near others come to the contacts."""
+WIDEST = np.radians(170.0)
+"""A circular section that turns further cannot be one arc."""
+CONTACTS = 65
+TRIED, ARC, ACROSS, LEAST, MOST = 28, 9, 33, 0.02, 0.6
+"""Radii that are tried against a scan, places along each arc and along the edge, and how small and large they are,
+of the edge's length."""
+
+
+class Section(Enum):
+    """What a round is across; the value is its words."""
+
+    CIRCLE = "circular"
+    CURVATURE = "in curvature (G2)"
+    CHANGE = "in its change (G3)"
+
+
+@dataclass(frozen=True, eq=False)
+class Round:
+    """surface: u runs across, from the contact with the first surface to that with the second, v along the edge.
+    touching: balls along it. part: from which share of the edge's way to which. off: mm, how far it is from the ball
+    at most; turned: degrees, at most, between its tangent planes and those of the surfaces where it touches."""
+
+    surface: Surface
+    touching: Touching
+    part: tuple[float, float]
+    off: float
+    turned: float
+
+
+def rolling(one: Surface, two: Surface, near: Floats, sides: tuple[int, int]) -> Rolling:
+    """A ball for the edge of two surfaces that passes nearest to a place (3,); raises ArabesqueError for none."""
+    one, two = whole(one), whole(two)
+    lines = crossings(one, two)
+    if not lines:
+        raise ArabesqueError("The surfaces do not cross, so there is no edge to round", "Extend one of them first")
+    return Rolling(one, two, _nearest(lines, near), sides)
+
+
+def _nearest(lines: tuple[Crossing, ...], near: Floats) -> Crossing:
+    return min(lines, key=lambda line: float(np.linalg.norm(line.points - near, axis=1).min()))
+
+
+def radius_along(radii: tuple[float, float, float]) -> Callable[[Floats], Floats]:
+    """A length that runs through three at the start, in the middle and at the end of an edge."""
+    if len(set(radii)) == 1:
+        return lambda t: np.full(np.shape(t), radii[0])
+    terms = np.polyfit([0.0, 0.5, 1.0], radii, 2)
+    return lambda t: np.asarray(np.polyval(terms, t))
+
+
+def round_edge(
+    ball: Rolling,
+    radii: tuple[float, float, float],
+    section: Section = Section.CIRCLE,
+    chord: bool = False,
+    pull: float = 1.0,
+) -> Round:
+    """The surface between the contacts of a rolling ball.
+
+    Circular: arcs as rational quadratics (Piegl and Tiller, "The NURBS Book", 7.3) with control points that are splines
+    along the edge. Else a blend of the contacts that goes on in both surfaces in curvature, or in its change; pull: how
+    far it follows their form. Raises ArabesqueError where the ball finds no place.
+    """
+    size = radius_along(radii)
+    if min(radii) > 0 and size(np.linspace(0, 1, 65)).min() <= 0:
+        raise ArabesqueError("The radii differ so much that one would be below 0", "Bring them nearer each other")
+    part = ball.reach(size, chord)
+
+    def touching(t: Floats) -> Touching:
+        return ball.at(part[0] + t * (part[1] - part[0]), size, chord)
+
+    made = touching(np.linspace(0, 1, CONTACTS))
+    if section is Section.CIRCLE:
+        surface, off = _arcs(touching)
+    else:
+        order = 2 if section is Section.CURVATURE else 3
+        sides = [BlendSide(_contact(ball, made, which), order, (0.0, 1.0), (pull, pull, pull)) for which in (0, 1)]
+        surface, off = blend(sides[0], sides[1], Ways.SQUARE, close=CLOSE).surface, 0.0
+        if np.linalg.norm(surface.at(np.array([[0.0, 0.0]]))[0] - made.at_one[0]) > NEAR:
+            surface = surface.reversed(1)
+    return Round(surface, made, part, off, _turned(ball, surface, touching))
+
+
+def _arcs(touching: Callable[[Floats], Touching]) -> tuple[Surface, float]:
+    """The circular round as a rational surface, and how far it is from the balls."""
+    knots = np.concatenate([np.zeros(DEGREE + 1), np.arange(1, FIRST_SPANS) / FIRST_SPANS, np.ones(DEGREE + 1)])
+    while True:
+        points = through(np.swapaxes(_homogeneous(touching(greville(knots, DEGREE))), 0, 1), DEGREE, knots)
+        points = np.swapaxes(points, 0, 1)
+        weights = points[..., 3]
+        surface = Surface((2, DEGREE), (np.repeat([0.0, 1.0], 3), knots), points[..., :3] / weights[..., None], weights)
+        t = between(DEGREE, knots)
+        balls = touching(t)
+        on = surface.on_grid(np.linspace(0, 1, ARC), t)[0, 0]
+        off = float(np.abs(np.linalg.norm(on - balls.centres, axis=-1) - balls.radius).max())
+        for row, wanted in ((0, balls.at_one), (-1, balls.at_two)):
+            off = max(off, float(np.linalg.norm(on[row] - wanted, axis=1).max()))
+        if off <= NEAR or len(knots) > MOST_SPANS:
+            return surface, off
+        knots = refined(knots)
+
+
+def _homogeneous(made: Touching) -> Floats:
+    """(3, n, 4) control points of the arcs from the first contact to the second, times their weights."""
+    if made.opening.max() > WIDEST:
+        raise ArabesqueError("The ball would turn by more than half round the edge", "Choose a section in curvature")
+    one, two = unit(made.at_one - made.centres), unit(made.at_two - made.centres)
+    cosine = np.einsum("nc,nc->n", one, two)
+    corner = made.centres + (made.radius / (1 + cosine))[:, None] * (one + two)
+    weight = np.cos(made.opening / 2)[:, None]
+    full = np.ones((len(weight), 1))
+    return np.array(
+        [np.hstack([made.at_one, full]), np.hstack([corner * weight, weight]), np.hstack([made.at_two, full])]
+    )
+
+
+def _contact(ball: Rolling, made: Touching, which: int) -> Rim:
+    """The line along which the ball touches a surface, as a border of the part that lies away from the edge."""
+    surface, uv = ball.surfaces[which], (made.one, made.two)[which]
+    rim = Rim(surface, uv, at=np.linspace(0, 1, len(uv)))
+    middle = np.array([0.5])
+    edge = made.edge[len(uv) // 2]
+    d = surface.derivatives(rim.places(middle), 1)
+    inward = rim.inward(middle)[0]
+    way = d[1, 0, 0] * inward[0] + d[0, 1, 0] * inward[1]
+    return rim if float(way @ (d[0, 0, 0] - edge)) > 0 else Rim(surface, uv, -1.0, at=rim.at)
+
+
+def _turned(ball: Rolling, surface: Surface, touching: Callable[[Floats], Touching]) -> float:
+    t = np.linspace(0, 1, 2 * CONTACTS)
+    made = touching(t)
+    worst = 0.0
+    for end, uv, other in ((0.0, made.one, ball.surfaces[0]), (1.0, made.two, ball.surfaces[1])):
+        own = surface.normals(np.column_stack([np.full(len(t), end), t]))
+        cosine = np.abs(np.einsum("nc,nc->n", own, other.normals(uv)))
+        worst = max(worst, float(np.degrees(np.arccos(np.clip(cosine, -1, 1))).max()))
+    return worst
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """The radius that a scan shows. radius: mm, the middle of those along the edge; low, high: between which the
+    middle half of them lies; ends: at the start, in the middle and at the end, from a line through all."""
+
+    radius: float
+    low: float
+    high: float
+    ends: tuple[float, float, float]
+
+
+def radius_shown(ball: Rolling, scan: Scan) -> Shown:
+    """Which radius fits a scan best along an edge: arcs of many radii are laid at places along it, and of each place
+    the one taken that lies nearest to the scan, on average over the arc.
+
+    Raises ArabesqueError where no ball finds a place.
+    """
+    t = np.linspace(0.06, 0.94, ACROSS)
+    radii = np.geomspace(LEAST, MOST, TRIED) * ball.length
+    away = np.full((TRIED, ACROSS), np.inf)
+    shares = np.linspace(-1, 1, ARC)
+    for k, radius in enumerate(radii):
+        try:
+            made = ball.at(t, radius_along((radius,) * 3))
+        except ArabesqueError:
+            continue
+        fits = ball.within(made)
+        one, two = unit(made.at_one - made.centres), unit(made.at_two - made.centres)
+        middle = unit(one + two)
+        aside = unit(two - one)
+        angle = made.opening[:, None] / 2 * shares
+        arc = np.cos(angle)[..., None] * middle[:, None] + np.sin(angle)[..., None] * aside[:, None]
+        places = made.centres[:, None] + radius * arc
+        distance = scan.closest(places[fits].reshape(-1, 3)).distance.reshape(-1, ARC)
+        away[k, fits] = distance.mean(axis=1)
+    if not np.isfinite(away).any():
+        raise ArabesqueError("No ball finds a place between the surfaces", "Extend them first")
+    found = _best(np.log(radii), away)
+    known = np.isfinite(found)
+    if not known.any():
+        raise ArabesqueError("The scan shows no round there", "Give the radius yourself")
+    r = np.exp(found[known])
+    middle_r, low, high = np.median(r), *np.percentile(r, [25, 75])
+    line = np.polyfit(t[known], r, 1) if known.sum() > 2 else np.array([0.0, middle_r])
+    ends = [float(np.polyval(line, at)) for at in (0.0, 0.5, 1.0)]
+    return Shown(float(middle_r), float(low), float(high), (ends[0], ends[1], ends[2]))
+
+
+def _best(log_radius: Floats, away: Floats) -> Floats:
+    """(n,) for each column the place of its least, refined by a parabola through it and its neighbours; NaN where that
+    lies at an end."""
+    found = np.full(away.shape[1], np.nan)
+    for column, values in enumerate(away.T):
+        k = int(np.argmin(values))
+        if not 0 < k < len(values) - 1 or not np.isfinite(values[k - 1 : k + 2]).all():
+            continue
+        a, b, c = values[k - 1 : k + 2]
+        step = log_radius[1] - log_radius[0]
+        bend = a - 2 * b + c
+        found[column] = log_radius[k] + (0.5 * (a - c) / bend * step if bend > 0 else 0.0)
+    return found
