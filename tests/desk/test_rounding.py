@@ -11,7 +11,7 @@ from arabesque.model import Item, any_stale
 from arabesque.recipes import RoundBetween
 from arabesque.scan import write_mesh
 from arabesque.script import Project
-from tests.desk.support import CTRL, WindowTest
+from tests.desk.support import CTRL, SHIFT, WindowTest
 from tests.joining.test_crossing import flat
 from tests.joining.test_round import rounded_corner
 
@@ -45,7 +45,7 @@ class RoundTest(WindowTest):
         return [item for item in self.session.document.surfaces() if isinstance(item.recipe, RoundBetween)]
 
     def test_read_from_the_scan_kept_and_followed(self) -> None:
-        self.key(Qt.Key.Key_U)
+        self.key(Qt.Key.Key_C, SHIFT)
         tool = self.tool()
         self.assertIsNotNone(self.session.scan)
         places = [np.array([25.0, -20, 0]), np.array([0.0, -20, 25])]
@@ -87,7 +87,7 @@ class RoundTest(WindowTest):
         self.assertTrue(self.session.document[self.floor.id].look.visible)
 
     def test_problems_are_told_and_it_is_taken_up_again(self) -> None:
-        self.key(Qt.Key.Key_U)
+        self.key(Qt.Key.Key_C, SHIFT)
         tool = self.tool()
         self.click(np.array([-45.0, 49.0, 60.0]))
         self.assertIn("no surface here", self.view.overlay.message)

@@ -61,7 +61,7 @@ class RoundEdges(Making):
     step = Step.PATCH
     label = "Round the edge of two surfaces"
     hint = "Click the first surface, on the part that is to stay"
-    shortcut = "U"
+    shortcut = "Shift+C"
     icon = "ph.intersect"
     short = "Round"
 
