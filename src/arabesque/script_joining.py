@@ -21,6 +21,8 @@ from arabesque.recipes import (
     CutBy,
     MatchedEdge,
     MatchedTo,
+    RecastFace,
+    Recipe,
     RoundBetween,
     SetOffSurface,
     TrimmedBy,
@@ -116,13 +118,7 @@ class Joins(Lends):
         low, high = np.array(item.shape.domain).T
         bare = item.shape.whole if isinstance(item.shape, Face) else item.shape
         shares = (foot_points(bare, places).uv - low) / (high - low) if len(places) else np.empty((0, 2))
-        recipe = TrimmedBy(item.id, cutters, shares)
-        shape = recipe.build(given(self.document, recipe), self._progress)
-        made_of = ingredients(self.document, recipe)
-        change = edits.items.derived_in_place(self.document, "cut", [(item.id, shape, recipe, made_of)])
-        self._do(change)
-        assert change.select is not None
-        return self.document[change.select]
+        return self._standing_for(item, "cut", TrimmedBy(item.id, cutters, shares))
 
     def round(
         self,
@@ -167,6 +163,32 @@ class Joins(Lends):
         sides = side_of(whole(items[0].shape), places[1]), side_of(whole(items[1].shape), places[0])
         near = (places[0] + places[1]) / 2
         return RoundBetween(items[0].id, items[1].id, near, sides, radii, Section(section), chord, pull)
+
+    def recast(
+        self,
+        face: AnyItem,
+        degree: tuple[int, int] = (3, 3),
+        spans: tuple[int, int] | None = None,
+        near: float = 0.01,
+        corners: Sequence[ArrayLike] = (),
+    ) -> AnyItem:
+        """A trimmed face made anew as a patch with natural edges; it follows, and stands for the face, which is hidden.
+
+        spans: along both ways, or as few as come ``near``, mm. corners: four (3,) places on the border, or the sharpest
+        ones.
+        """
+        item = self.item(face.id)
+        places = np.array([np.asarray(place, dtype=float) for place in corners]).reshape(-1, 3)
+        return self._standing_for(item, "recast", RecastFace(item.id, degree, spans or (0, 0), near, places))
+
+    def _standing_for(self, item: AnyItem, word: str, recipe: Recipe) -> AnyItem:
+        """A new derived item that stands for another one, which is hidden."""
+        shape = recipe.build(given(self.document, recipe), self._progress)
+        made_of = ingredients(self.document, recipe)
+        change = edits.items.derived_in_place(self.document, word, [(item.id, shape, recipe, made_of)])
+        self._do(change)
+        assert change.select is not None
+        return self.document[change.select]
 
     def crossing(self, one: AnyItem, two: AnyItem) -> list[Crossing]:
         """The lines in which two surfaces cross, exact in the parameters of both; the longest first."""

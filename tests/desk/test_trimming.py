@@ -4,10 +4,11 @@ import numpy as np
 from PyQt6.QtCore import Qt
 
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.patch.recast_face import RecastPatch
 from arabesque.desk.tools.patch.trim import By, TrimSurface
 from arabesque.geometry import Edge, Elementary, Face
 from arabesque.model import Item, any_stale
-from arabesque.recipes import TrimmedBy
+from arabesque.recipes import RecastFace, TrimmedBy
 from arabesque.script import Project
 from tests.desk.support import CTRL, SHIFT, WindowTest
 from tests.joining.test_blend import hill
@@ -113,6 +114,35 @@ class TrimTest(WindowTest):
         self.idle()
         self.assertEqual(len(tool.cutters), 1)
         self.assertTrue(tool.can_apply)
+
+    def test_what_is_left_is_recast(self) -> None:
+        """The kept piece becomes a patch with natural edges, near the face; what is no face is refused."""
+        self.session.select(None)
+        self.key(Qt.Key.Key_X, SHIFT)
+        self.tool().options.further = 60.0
+        self.click(self.hill.shape.at([[0.1, 0.5]])[0])
+        self.click(self.blade.shape.at([[0.5, 0.9]])[0])
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (cut,) = self.trims()
+        self.key(Qt.Key.Key_Escape)
+        self.session.select(None)
+        self.key(Qt.Key.Key_J, SHIFT)
+        tool = self.window.hand.tool
+        assert isinstance(tool, RecastPatch)
+        self.click(self.blade.shape.at([[0.5, 0.9]])[0])
+        self.assertIn("no trimmed face", self.view.overlay.message)
+        self.click(self.hill.shape.at([[0.1, 0.5]])[0])
+        self.idle()
+        facts = {fact.label: fact for fact in tool.facts}
+        self.assertEqual((facts["Off the face"].state, facts["Off its border"].state), ("good", "good"))
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (item,) = [one for one in self.session.document.surfaces() if isinstance(one.recipe, RecastFace)]
+        self.assertEqual((item.recipe.of, item.name), (cut.id, "Hill cut recast"))
+        self.assertNotIsInstance(item.shape, Face)
+        self.assertFalse(self.session.document[cut.id].look.visible)
 
 
 def _upper(blade: object, end: int) -> bool:

@@ -32,6 +32,7 @@ from arabesque.geometry.matching import (
     joined,
     meeting_edges,
     missing_knots,
+    nearest_surface,
     rebuilt,
     same_as,
 )
@@ -154,6 +155,7 @@ __all__ = [
     "missing_knots",
     "motion",
     "nearer_feet",
+    "nearest_surface",
     "nearest_twin",
     "over_quadrangle",
     "parallel",

@@ -1,4 +1,4 @@
-"""What lies between patches: blends, matched edges, surfaces set off, crossings, trims and rounds."""
+"""What lies between patches: blends, matched edges, surfaces set off, crossings, trims, rounds, recasts."""
 
 from arabesque.joining.ball import Rolling, Touching, side_of
 from arabesque.joining.best_pull import best_pulls
@@ -9,6 +9,7 @@ from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge, w
 from arabesque.joining.match import MatchedPatch, match_edge
 from arabesque.joining.offset import SetOff, set_off
 from arabesque.joining.pieces import Loose, Piece, Pieces, pieces_of
+from arabesque.joining.recast import Recast, recast
 from arabesque.joining.rounding import Round, Section, Shown, radius_shown, rolling, round_edge
 from arabesque.joining.shown import covered, shown_by
 
@@ -21,6 +22,7 @@ __all__ = [
     "MatchedPatch",
     "Piece",
     "Pieces",
+    "Recast",
     "Rolling",
     "Round",
     "Section",
@@ -38,6 +40,7 @@ __all__ = [
     "onto_edge",
     "pieces_of",
     "radius_shown",
+    "recast",
     "rolling",
     "round_edge",
     "set_off",

@@ -15,6 +15,7 @@ from arabesque.recipes.on_the_scan import AreaBorder, CutBySurface, ProjectedCur
 from arabesque.recipes.patch_between import PatchBetween, RingPiece
 from arabesque.recipes.patch_of_curves import PatchOfCurves
 from arabesque.recipes.patch_on_scan import PatchOnScan
+from arabesque.recipes.recast_face import RecastFace
 from arabesque.recipes.region_shape import RegionShape
 from arabesque.recipes.round_between import RoundBetween
 from arabesque.recipes.section_curve import SectionCurve
@@ -52,6 +53,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     SetOffSurface,
     TrimmedBy,
     RoundBetween,
+    RecastFace,
 )
 
 __all__ = [
@@ -80,6 +82,7 @@ __all__ = [
     "PatchOnScan",
     "ProjectedCurve",
     "Pushed",
+    "RecastFace",
     "Recipe",
     "RegionShape",
     "RingPiece",

@@ -10,6 +10,7 @@ from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.grow import GrowPatch
 from arabesque.desk.tools.patch.match_edges import MatchEdges
 from arabesque.desk.tools.patch.move_points import MovePoints
+from arabesque.desk.tools.patch.recast_face import RecastPatch
 from arabesque.desk.tools.patch.round_edges import RoundEdges
 from arabesque.desk.tools.patch.set_off import SetOffPatch
 from arabesque.desk.tools.patch.split_join import Join, Split
@@ -21,5 +22,5 @@ GROUPS = (
     (FourCornerPatch, LayBetween, BlendEdges, GrowPatch, SuggestPatches),
     (MovePoints, ByNumbers, Edges, MatchEdges, Twins),
     ("refit", FitAgain, Degrees, "weight-map"),
-    (Split, Join, TrimSurface, RoundEdges, SetOffPatch),
+    (Split, Join, TrimSurface, RoundEdges, RecastPatch, SetOffPatch),
 )
