@@ -19,6 +19,8 @@ from arabesque.recipes import (
     BlendBetween,
     BorderOf,
     CutBy,
+    FillOpening,
+    FillWith,
     MatchedEdge,
     MatchedTo,
     RecastFace,
@@ -189,6 +191,23 @@ class Joins(Lends):
         self._do(change)
         assert change.select is not None
         return self.document[change.select]
+
+    def fill(
+        self,
+        borders: Sequence[tuple[AnyItem, int]],
+        order: int = 2,
+        pieces: str = "one trimmed",
+        curves: Sequence[AnyItem] = (),
+        scan: bool = False,
+    ) -> AnyItem:
+        """An opening filled, with G0 to G2 to the borders round it, (item, number) in any order; it follows them.
+
+        pieces: "one trimmed", or "four-sided" round a middle. curves: that it passes within. scan: it
+        goes by the reference scan inside.
+        """
+        sides = tuple(BorderOf(self.item(item.id).id, int(rim), order) for item, rim in borders)
+        inner = tuple(self.item(curve.id).id for curve in curves)
+        return self._derived("opening filled", "Fill", FillOpening(sides, FillWith(pieces), inner, scan))
 
     def crossing(self, one: AnyItem, two: AnyItem) -> list[Crossing]:
         """The lines in which two surfaces cross, exact in the parameters of both; the longest first."""

@@ -1,4 +1,4 @@
-"""What lies between patches: blends, matched edges, surfaces set off, crossings, trims, rounds, recasts."""
+"""What lies between patches: blends, matched edges, surfaces set off, crossings, trims, rounds, fills."""
 
 from arabesque.joining.ball import Rolling, Touching, side_of
 from arabesque.joining.best_pull import best_pulls
@@ -6,6 +6,7 @@ from arabesque.joining.blend import Blend, blend
 from arabesque.joining.border import BlendSide, Ways
 from arabesque.joining.crossing import Crossing, crossings
 from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge, whole
+from arabesque.joining.filling import Filled, divided, fill
 from arabesque.joining.match import MatchedPatch, match_edge
 from arabesque.joining.offset import SetOff, set_off
 from arabesque.joining.pieces import Loose, Piece, Pieces, pieces_of
@@ -18,6 +19,7 @@ __all__ = [
     "BlendSide",
     "Crossing",
     "Cutter",
+    "Filled",
     "Loose",
     "MatchedPatch",
     "Piece",
@@ -36,6 +38,8 @@ __all__ = [
     "crossings",
     "cut_apart",
     "cut_lines",
+    "divided",
+    "fill",
     "match_edge",
     "onto_edge",
     "pieces_of",

@@ -4,6 +4,7 @@ from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.blend_between import BlendBetween, BorderOf
 from arabesque.recipes.curve_on_scan import CurveOnScan
 from arabesque.recipes.curves import BlendCurve, CurveThrough, EndOf, ParameterLine
+from arabesque.recipes.fill_opening import FillOpening, FillWith
 from arabesque.recipes.layout_of_scan import LayoutOfScan, Taken, marked_part
 from arabesque.recipes.line_taken import LineTaken
 from arabesque.recipes.loft_through import LoftThrough
@@ -54,6 +55,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     TrimmedBy,
     RoundBetween,
     RecastFace,
+    FillOpening,
 )
 
 __all__ = [
@@ -68,6 +70,8 @@ __all__ = [
     "CutBySurface",
     "DrawnOut",
     "EndOf",
+    "FillOpening",
+    "FillWith",
     "Given",
     "LayoutOfScan",
     "LineTaken",

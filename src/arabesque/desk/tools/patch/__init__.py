@@ -5,6 +5,7 @@ from arabesque.desk.tools.patch.blend_edges import BlendEdges
 from arabesque.desk.tools.patch.by_numbers import ByNumbers
 from arabesque.desk.tools.patch.degrees import Degrees
 from arabesque.desk.tools.patch.edges import Edges
+from arabesque.desk.tools.patch.fill_opening import FillBetween
 from arabesque.desk.tools.patch.fit_again import FitAgain
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.grow import GrowPatch
@@ -19,7 +20,7 @@ from arabesque.desk.tools.patch.trim import TrimSurface
 from arabesque.desk.tools.patch.twins import Twins
 
 GROUPS = (
-    (FourCornerPatch, LayBetween, BlendEdges, GrowPatch, SuggestPatches),
+    (FourCornerPatch, LayBetween, BlendEdges, FillBetween, GrowPatch, SuggestPatches),
     (MovePoints, ByNumbers, Edges, MatchEdges, Twins),
     ("refit", FitAgain, Degrees, "weight-map"),
     (Split, Join, TrimSurface, RoundEdges, RecastPatch, SetOffPatch),
