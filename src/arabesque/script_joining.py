@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -18,11 +17,10 @@ from arabesque.model.rebuild import given, ingredients
 from arabesque.recipes import (
     BlendBetween,
     BorderOf,
+    CrossingOf,
     CutBy,
     FillOpening,
     FillWith,
-    MatchedEdge,
-    MatchedTo,
     RecastFace,
     Recipe,
     RoundBetween,
@@ -79,17 +77,9 @@ class Joins(Lends):
     ) -> AnyItem:  # fmt: skip
         """Bring an edge of a patch to a border of something else, (item, number), and let it go on there with G0 to G3;
         it follows from then on. rows: so many rows of control points at least take part."""
-        item = self.item(patch.id)
-        again = isinstance(item.recipe, MatchedTo)
-        before = item.recipe if again else MatchedTo(item.shape, (), Ways(ways))
-        assert isinstance(before, MatchedTo)
-        kept = tuple(one for one in before.edges if one.edge != int(edge))
-        one = MatchedEdge(int(edge), BorderOf(self.item(to[0].id).id, int(to[1]), order), rows)
-        recipe = replace(before, edges=(*kept, one), ways=Ways(ways))
-        shape = recipe.build(given(self.document, recipe), self._progress)
-        made_of = ingredients(self.document, recipe)
-        self._do(edits.items.derived_again(self.document, item, "edge matched", shape, recipe, made_of))
-        return self.item(item.id)
+        border = BorderOf(self.item(to[0].id).id, int(to[1]), order)
+        self._do(edits.joining.matched(self.document, self.item(patch.id), edge, border, rows, Ways(ways)))
+        return self.item(patch.id)
 
     def offset(self, surface: AnyItem, length: float, near: float = 0.001) -> AnyItem:
         """A surface set off by ``length`` mm along the normals of a patch or true shape, below 0 against them; it
@@ -209,9 +199,20 @@ class Joins(Lends):
         inner = tuple(self.item(curve.id).id for curve in curves)
         return self._derived("opening filled", "Fill", FillOpening(sides, FillWith(pieces), inner, scan))
 
-    def crossing(self, one: AnyItem, two: AnyItem) -> list[Crossing]:
+    def crossings(self, one: AnyItem, two: AnyItem) -> list[Crossing]:
         """The lines in which two surfaces cross, exact in the parameters of both; the longest first."""
-        return list(crossings(self.item(one.id).shape, self.item(two.id).shape))
+        return list(crossings(*(whole(self.item(item.id).shape) for item in (one, two))))
+
+    def intersect(self, one: AnyItem, two: AnyItem, near: ArrayLike | None = None, poles: int = 0) -> AnyItem:
+        """The line in which two surfaces cross, as a curve that follows both: the longest, or that nearest to a place
+        (3,). poles: control points between corners, or as few as a quarter of the tolerance needs."""
+        if near is None:
+            lines = self.crossings(one, two)
+            if not lines:
+                raise ArabesqueError(f"{one.name} and {two.name} do not cross", "Extend one of them through the other")
+            near = lines[0].points[len(lines[0].points) // 2]
+        place = np.asarray(near, dtype=float)
+        return self._derived("crossing", "Curve", CrossingOf(self.item(one.id).id, self.item(two.id).id, place, poles))
 
     def joins(self, items: Iterable[AnyItem] | None = None) -> list[Join]:
         """How patches (all, unless some are given) meet: gap, angle, curvature, the grade in words; the worst first."""

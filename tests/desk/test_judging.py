@@ -22,6 +22,7 @@ from arabesque.desk.tools.check.judge_lines import CombsCheck, SectionsCheck
 from arabesque.desk.view.scene import GlossKind
 from arabesque.geometry import Surface, foot_points, split_surface, uniform_knots
 from arabesque.model import Document, Item
+from arabesque.recipes import MatchedTo
 from tests.desk.support import SHIFT, WindowTest
 
 
@@ -169,6 +170,23 @@ class GlanceTest(WindowTest):
         self.session.commit("bent", self.session.document.with_shape("b", second.with_points(bent)))
         self.idle()
         self.assertIn("G0", self.window.hand.tool.choices[0].label)
+        # the join is gone to, and one click repairs it; the edge that moved back follows from then on
+        tool = self.window.hand.tool
+        assert isinstance(tool, JoinsCheck)
+        self.assertEqual({fact.label: fact.value for fact in tool.facts}["Below G1"], "1")
+        self.assertTrue(tool.choices[0].label.startswith("▲"))
+        tool.choices[0].run()
+        self.idle()
+        repairs = [choice for choice in tool.choices if choice.label.startswith("→")]
+        self.assertEqual([r.label for r in repairs], ["→ match Front to Rear with G1", "→ match Rear to Front with G1"])
+        steps = len(self.session.history.steps)
+        repairs[1].run()
+        self.idle()
+        self.assertIsInstance(self.session.document["b"].recipe, MatchedTo)
+        self.assertEqual({fact.label: fact.value for fact in tool.facts}["Below G1"], "0")
+        self.assertEqual(len(self.session.history.steps), steps + 1)
+        self.session.undo()
+        self.idle()
         self.assertTrue(self.window.fit_strip.joins.isVisible())
         self.assertIn("G0", self.window.fit_strip.joins.value.text())
         self.window.sight.show_plain()

@@ -6,9 +6,11 @@ from PyQt6.QtCore import Qt
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.patch.recast_face import RecastPatch
 from arabesque.desk.tools.patch.trim import By, TrimSurface
-from arabesque.geometry import Edge, Elementary, Face
+from arabesque.desk.tools.trace.take_line import TakeLine, Taken
+from arabesque.geometry import Curve, Edge, Elementary, Face
+from arabesque.joining import crossings
 from arabesque.model import Item, any_stale
-from arabesque.recipes import RecastFace, TrimmedBy
+from arabesque.recipes import CrossingOf, RecastFace, TrimmedBy
 from arabesque.script import Project
 from tests.desk.support import CTRL, SHIFT, WindowTest
 from tests.joining.test_blend import hill
@@ -114,6 +116,28 @@ class TrimTest(WindowTest):
         self.idle()
         self.assertEqual(len(tool.cutters), 1)
         self.assertTrue(tool.can_apply)
+
+    def test_a_crossing_is_taken_as_a_curve(self) -> None:
+        """One click on the line in which blade and hill cross; beside it there is nothing to take."""
+        self.window.hand.go_to(Step.TRACE)
+        self.session.select(None)
+        self.key(Qt.Key.Key_X)
+        tool = self.window.hand.tool
+        assert isinstance(tool, TakeLine)
+        tool.options.what = Taken.CROSSING
+        self.click(self.hill.shape.at([[0.8, 0.5]])[0])
+        self.assertIn("nothing to take", self.view.overlay.message)
+        (line,) = crossings(self.hill.shape, self.blade.shape)
+        self.click(line.points[len(line.points) // 3])
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (curve,) = self.session.document.of(Curve)
+        self.assertIsInstance(curve.recipe, CrossingOf)
+        self.assertLess(tool.session.document.tolerance, 1)
+        ends = curve.shape.at(np.array(curve.shape.domain))
+        away = np.linalg.norm(ends[:, None] - line.points[[0, -1]], axis=2).min(axis=1)
+        self.assertLess(away.max(), 0.05)
 
     def test_what_is_left_is_recast(self) -> None:
         """The kept piece becomes a patch with natural edges, near the face; what is no face is refused."""

@@ -158,6 +158,21 @@ class ProjectTest(unittest.TestCase):
             (facts,) = worker.call("body_facts", str(path))
             self.assertAlmostEqual(facts["area"], 1e4 - 800 * np.pi, delta=1e-4)
 
+    def test_the_crossing_as_a_curve_that_follows(self) -> None:
+        """Within a quarter of the tolerance of both surfaces, also after one is moved."""
+        with Project() as project:
+            one, two = project.add("One", rough(0, amplitude=1.0)), project.add("Two", rough(1, 0.5, amplitude=1.0))
+            curve = project.intersect(one, two)
+            for _ in range(2):
+                now = project.item(curve.id).shape
+                places = now.at(np.linspace(*now.domain, 200))
+                for item in (one, two):
+                    feet = foot_points(project.item(item.id).shape, places).points
+                    self.assertLess(np.linalg.norm(feet - places, axis=1).max(), 0.25 * project.tolerance)
+                project.reshape(two, two.shape.moved(_shifted(5.0)))
+            with self.assertRaisesRegex(ArabesqueError, "do not cross"):
+                project.intersect(one, project.add("Far", rough(2).moved(_lifted(500.0))))
+
     def test_what_is_gone_is_told(self) -> None:
         with Project() as project:
             one, two = project.add("One", rough(0)), project.add("Two", rough(1, 0.5))

@@ -32,6 +32,7 @@ from arabesque.model import (
 from arabesque.recipes import (
     BlendBetween,
     BorderOf,
+    CrossingOf,
     CurveOnScan,
     CutBy,
     FillOpening,
@@ -86,6 +87,7 @@ def project() -> Project:
     curve = document["curve"].shape
     for key, recipe in (
         ("drawn", CurveOnScan(np.eye(3), corners=(1,))),
+        ("crossed", CrossingOf("surface", "laid", np.zeros(3), 5)),
         ("cut", SectionCurve(np.eye(3)[0], 5.0, *np.eye(3), side=np.eye(3)[:2])),
     ):
         document = settled(document.with_item(Item(key, key, curve, recipe=recipe)), key)

@@ -48,11 +48,14 @@ def continuation(surface: Surface, axis: int, at_end: bool, length: float, manne
     return made if at_end else made.reversed(axis)
 
 
-def extended(surface: Surface, axis: int, at_end: bool, length: float, manner: Manner = Manner.NATURAL) -> Surface:
+def extended(
+    surface: Surface, axis: int, at_end: bool, length: float, manner: Manner = Manner.NATURAL, light: bool = True
+) -> Surface:
     """The patch with an edge moved across by ``length`` mm on average: outwards, or inwards where it is negative.
 
     As its own form the patch keeps its control rows; otherwise the new part
-    brings rows of its own. Raises InvalidShape when nothing would be left.
+    brings rows of its own. light: knots that it does not need are taken out then. Raises InvalidShape when nothing
+    would be left.
     """
     if length == 0:
         return surface
@@ -65,7 +68,8 @@ def extended(surface: Surface, axis: int, at_end: bool, length: float, manner: M
         strip = _beyond(forward, axis, _step_for(forward, axis, length, manner), manner)
         strip = strip.elevated(*(_more(forward, strip, k) for k in (0, 1)))
         forward = forward.elevated(*(_more(strip, forward, k) for k in (0, 1)))
-        made = _lightened(join_surfaces(forward, strip, axis), axis)
+        made = join_surfaces(forward, strip, axis)
+        made = _lightened(made, axis) if light else made
     return made if at_end else made.reversed(axis)
 
 

@@ -21,11 +21,14 @@ IN_EACH_OTHER = 2
 other."""
 STEPS, ARRIVED, EXACT = 12, 1e-13, 1e-9
 """Of Newton's method; how short, against the whole way, its last step is; mm, how near both surfaces are then."""
-NEAR, BOW = 1e-6, 2e-3
-"""mm: how near the line stays to a spline through its places, and to the legs between them."""
+MOST_LINES = 40
+"""Surfaces that cross in more lines touch all over."""
+NEAR, BOW, LOST = 1e-6, 2e-3, 0.02
+"""mm: how near the line stays to a spline through its places, and to the legs between them; and how far off a leg is
+that has lost it."""
 TOUCHING = 1e-8
 """Of what four equations span: below it they do not tell one place."""
-ROUNDS, MOST_PLACES = 14, 20_000
+ROUNDS, MOST_PLACES = 14, 3_000
 SIDES_A_CELL, FEW = 3, 8
 """Sides of triangles that a line passes in a cell: one of them is enough, but of lines through few cells."""
 CROWDED = 0.3
@@ -75,11 +78,12 @@ def crossings(one: Surface, two: Surface) -> tuple[Crossing, ...]:
     if len(cells) > most:
         raise InvalidShape("The surfaces lie in each other, so that no line parts them", "Move one of them, or blend")
     legs, shares = crossing_legs(grids[0], grids[1], cells)
-    found = []
-    for run, closed in _strung(legs):
-        made = _exact(one, two, *_places(u, grids, legs[run], shares[run]), closed)
-        if made is not None:
-            found.append(made)
+    strung = _strung(legs)
+    if len(strung) > MOST_LINES:
+        raise InvalidShape("The surfaces lie in each other, so that no line parts them", "Move one of them, or blend")
+    found: list[Crossing] = []
+    for run, closed in strung:
+        found += _exact(one, two, *_places(u, grids, legs[run], shares[run]), closed)
     return tuple(sorted(_ends_joined(one, two, found), key=lambda line: -line.length))
 
 
@@ -141,8 +145,9 @@ def _places(u: list[list[Floats]], grids: list[Floats], legs: Ints, shares: Floa
     return found, [borders[0], borders[-1]]
 
 
-def _exact(one: Surface, two: Surface, x: Floats, borders: list[int | None], closed: bool) -> Crossing | None:
-    """A line whose places lie on both surfaces; None where nothing of it is left."""
+def _exact(one: Surface, two: Surface, x: Floats, borders: list[int | None], closed: bool) -> list[Crossing]:
+    """A line whose places lie on both surfaces; several where it cannot be followed between, none where nothing of it
+    is left."""
     kept = np.unique([*range(0, len(x), SIDES_A_CELL if len(x) > FEW * SIDES_A_CELL else 1), len(x) - 1])
     x, held = x[kept], np.full(len(kept), -1)
     if not closed:
@@ -151,18 +156,25 @@ def _exact(one: Surface, two: Surface, x: Floats, borders: list[int | None], clo
     inside = good & _within(one, two, x)
     if closed and inside.all():
         x = np.vstack([_spread(one, x[:-1], True), x[:1]])
-        x[-1] = x[0]
     else:
-        runs = np.flatnonzero(np.diff(np.concatenate([[0], inside.astype(int), [0]]))).reshape(-1, 2)
-        if not len(runs):
-            return None
-        start, end = max(runs.tolist(), key=lambda run: run[1] - run[0])
+        start, end = max(_runs(inside), key=lambda run: run[1] - run[0], default=(0, 0))
         if end - start < 2:
-            return None
+            return []
         closed, x = False, _spread(one, x[start:end], False)
-    x = _filled(one, two, x, closed)
-    points = one.at(x[:, :2])
-    return Crossing(points, x[:, :2].copy(), x[:, 2:].copy(), closed) if len(x) > 1 else None
+    x, sound = _filled(one, two, x, closed)
+    if sound.all():
+        return [_line(one, x, closed)]
+    return [_line(one, x[start : end + 1], False) for start, end in _runs(sound) if end - start > 1]
+
+
+def _line(one: Surface, x: Floats, closed: bool) -> Crossing:
+    return Crossing(one.at(x[:, :2]), x[:, :2].copy(), x[:, 2:].copy(), closed)
+
+
+def _runs(marks: Bools) -> list[tuple[int, int]]:
+    """Where runs of marks begin and end."""
+    ends = np.flatnonzero(np.diff(np.concatenate([[0], marks.astype(int), [0]]))).reshape(-1, 2)
+    return [(int(start), int(end)) for start, end in ends]
 
 
 def _met(one: Surface, two: Surface, x: Floats, held: Ints) -> tuple[Floats, Bools]:
@@ -243,15 +255,17 @@ def _spread(one: Surface, x: Floats, closed: bool) -> Floats:
     return x[kept]
 
 
-def _filled(one: Surface, two: Surface, x: Floats, closed: bool) -> Floats:
-    """With places between until a spline through them is near the line, and legs between them are."""
+def _filled(one: Surface, two: Surface, x: Floats, closed: bool) -> tuple[Floats, Bools]:
+    """With places between until a spline through them is near the line, and legs between them are; and which legs lie
+    on it."""
     from scipy.interpolate import CubicSpline  # see ``tree_of``
 
+    sound = np.ones(len(x) - 1, dtype=bool)
     for _ in range(ROUNDS):
         points = one.at(x[:, :2])
         along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
         if not along[-1] > 0 or not (np.diff(along) > 0).all() or len(x) > MOST_PLACES:
-            break
+            return x, sound
         middle = (along[:-1] + along[1:]) / 2
         between = CubicSpline(along, x, bc_type="periodic" if closed else "not-a-knot")(middle)
         true, good = _met(one, two, between, np.full(len(between), -1))
@@ -264,11 +278,13 @@ def _filled(one: Surface, two: Surface, x: Floats, closed: bool) -> Floats:
             np.linalg.norm(exact - two.at(between[:, 2:]), axis=1),
         )
         bow = np.linalg.norm(exact - (points[:-1] + points[1:]) / 2, axis=1)
+        sound = (good & (off < LOST)) | (np.diff(along) < LOST)
         wanted = good & ((off > NEAR) | (bow > BOW))
         if not wanted.any():
             break
         x = np.insert(x, np.flatnonzero(wanted) + 1, true[wanted], axis=0)
-    return x
+        sound = np.insert(sound, np.flatnonzero(wanted) + 1, True)
+    return x, sound
 
 
 def _ends_joined(one: Surface, two: Surface, found: list[Crossing]) -> list[Crossing]:

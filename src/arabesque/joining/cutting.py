@@ -20,7 +20,6 @@ from arabesque.geometry import (
     extended,
     feet_along,
     foot_points,
-    surface_box,
 )
 from arabesque.joining.crossing import crossings
 from arabesque.joining.pieces import Pieces, pieces_of
@@ -91,7 +90,7 @@ def reaching(cutter: Surface, surface: Surface, further: float = 0.0) -> Surface
         manner = Manner.NATURAL if cutter.weights is not None else Manner.CURVED
         for edge in Edge:
             try:
-                cutter = extended(cutter, *edge.side, further, manner)
+                cutter = extended(cutter, *edge.side, further, manner, light=False)
             except InvalidShape:
                 continue  # an edge that is a point, or a patch that closes there, has nowhere to go on to
     return cutter
@@ -100,7 +99,7 @@ def reaching(cutter: Surface, surface: Surface, further: float = 0.0) -> Surface
 def _wider(cutter: Elementary, surface: Surface, further: float) -> Elementary:
     if cutter.kind is not ElementaryKind.PLANE:
         return cutter.extended(v=(further, further)) if further > 0 else cutter
-    low, high = surface_box(whole(surface))
+    low, high = whole(surface).box
     corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
     flat = (corners - cutter.origin) @ cutter.frame[:3, :2]
     bounds = []

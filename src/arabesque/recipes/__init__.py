@@ -2,6 +2,7 @@
 
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.blend_between import BlendBetween, BorderOf
+from arabesque.recipes.crossing_of import CrossingOf
 from arabesque.recipes.curve_on_scan import CurveOnScan
 from arabesque.recipes.curves import BlendCurve, CurveThrough, EndOf, ParameterLine
 from arabesque.recipes.fill_opening import FillOpening, FillWith
@@ -56,6 +57,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     RoundBetween,
     RecastFace,
     FillOpening,
+    CrossingOf,
 )
 
 __all__ = [
@@ -64,6 +66,7 @@ __all__ = [
     "BlendBetween",
     "BlendCurve",
     "BorderOf",
+    "CrossingOf",
     "CurveOnScan",
     "CurveThrough",
     "CutBy",

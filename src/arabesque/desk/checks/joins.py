@@ -18,10 +18,12 @@ from arabesque.shapes import Rimmed, can
 
 @dataclass(frozen=True)
 class JoinLook:
-    """From which gap, angle and bend on a join fails. reach: mm up to which edges count as meeting; 0 by itself."""
+    """From which gap, angle and bend on a join fails. reach: mm up to which edges count as meeting; 0 by itself. asked:
+    the continuity that all are to have."""
 
     limits: Limits = field(default_factory=Limits)
     reach: float = 0.0
+    asked: int = 1
 
 
 class Joins(Check):

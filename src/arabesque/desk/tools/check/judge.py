@@ -19,8 +19,12 @@ from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.options import labelled, share, whole
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import GlossKind
-from arabesque.model import Item
+from arabesque.geometry import Face
+from arabesque.model import Item, edits
+from arabesque.recipes import BorderOf
 
+Pair = tuple[tuple[str, int], tuple[str, int]]
+"""Ids of two items, with the numbers of their edges that meet."""
 TURN = 0.4
 """Degrees that the studio's bars turn a pixel."""
 
@@ -110,7 +114,7 @@ class GlossCheck(Judge):
 
 
 class JoinsCheck(Judge):
-    """How patches meet along their edges."""
+    """How patches meet along their edges: a list to work through, with what would repair each."""
 
     id = "check-joins"
     label = "Joins"
@@ -120,8 +124,10 @@ class JoinsCheck(Judge):
 
     @dataclass
     class Options:
-        """gap: mm. angle: hundredths of a degree. curvature: of the bend. reach: mm up to which edges meet."""
+        """asked: the continuity that all are to have. gap: mm. angle: hundredths of a degree. curvature: of the bend.
+        reach: mm up to which edges meet."""
 
+        asked: int = whole(1, 0, 3, "Asked: G")
         gap: float = labelled(0.001, "Gap")
         angle: int = whole(10, 1, 1000, "Angle, 1/100°")
         curvature: float = share(0.05)
@@ -129,25 +135,34 @@ class JoinsCheck(Judge):
 
     @property
     def says(self) -> str:
-        return "Click a join in the list to fly to its worst place"
+        if self._at is not None:
+            return "Click a repair, or the next join"
+        return "Click a join in the list to fly to its worst place, and to see what repairs it"
+
+    def start(self) -> None:
+        self._at: Pair | None = None
+        super().start()
 
     def read(self) -> None:
         limits, o = limits_of(self.session), self.options
         o.gap, o.angle, o.curvature = limits.gap, round(100 * limits.angle), limits.curvature
-        o.reach = self.session.looks.of(JOINS).reach
+        o.reach, o.asked = self.session.looks.of(JOINS).reach, self.session.looks.of(JOINS).asked
 
     def write(self) -> None:
         o = self.options
         limits = Limits(max(o.gap, 0.0), o.angle / 100, o.curvature, o.curvature)
-        self.choose(limits=limits, reach=max(o.reach, 0.0))
+        self.choose(limits=limits, reach=max(o.reach, 0.0), asked=o.asked)
 
     @property
     def facts(self) -> list[Fact]:
         found = joins(self.session, rimmed(self.session))
         if not found:
             return [Fact("Joins", "no edges meet")]
+        limits, asked = limits_of(self.session), self.options.asked
+        below = sum(join.grade(limits) < asked for join in found)
         return [
             Fact("Joins", str(len(found))),
+            Fact(f"Below G{asked}", str(below), "bad" if below else "good"),
             Fact("Widest gap", f"{max(j.gap.max() for j in found):.4f} mm"),
             Fact("Worst angle", f"{max(j.angle.max() for j in found):.3f}°"),
             Fact("Mean angle", f"{np.mean([j.angle.mean() for j in found]):.3f}°"),
@@ -158,16 +173,33 @@ class JoinsCheck(Judge):
         items, limits = rimmed(self.session), limits_of(self.session)
         found = sorted(joins(self.session, items), key=lambda join: join.rank(limits))
         items = owners(items)
-        return [
-            Choice(
-                f"{items[join.first[0]].name} – {items[join.second[0]].name}: {join.word(limits)}",
-                partial(self._fly, items[join.first[0]], join),
-            )
-            for join in found
-        ]
+        lines = []
+        for join in found:
+            one, two = items[join.first[0]], items[join.second[0]]
+            key = (one.id, join.first[1]), (two.id, join.second[1])
+            sign = "▲ " if join.grade(limits) < self.options.asked else ""
+            words = f"{sign}{one.name} – {two.name}: {join.word(limits)}"
+            lines.append(Choice(words, partial(self._fly, one, join, key), key == self._at))
+            if key == self._at:
+                lines += self._repairs(one, two, join)
+        return lines
 
-    def _fly(self, item: Item, join: Join) -> None:
-        """Look at the worst place of an edge."""
+    def _repairs(self, one: Item, two: Item, join: Join) -> list[Choice]:
+        """What would bring a join to the continuity that is asked."""
+        order, found = self.options.asked, []
+        sides = (one, join.first[1]), (two, join.second[1])
+        for (item, edge), (other, border) in (sides, sides[::-1]):
+            alone = len(item.shape.patches()) == 1 and len(other.shape.patches()) == 1
+            if alone and edge >= 0 and border >= 0 and not isinstance(item.shape, Face) and item.id != other.id:
+                to = BorderOf(other.id, border, order)
+                words = f"→ match {item.name} to {other.name} with G{order}"
+                found.append(Choice(words, partial(self.session.edit, edits.joining.matched, item, edge, to)))
+        return found
+
+    def _fly(self, item: Item, join: Join, key: Pair) -> None:
+        """Look at the worst place of an edge, and tell what repairs it."""
+        self._at = key
+        self.changed.emit()
         place = join.points[join.worst(limits_of(self.session))]
         measured = self.session.distances(item)
         if measured is None:

@@ -14,18 +14,20 @@ from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_guides import guide_under
-from arabesque.desk.tools.on_patches import patch_under
+from arabesque.desk.tools.on_patches import NEAR, patch_under
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.trace.sections import FitBy
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
-from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, foot_points
+from arabesque.errors import ArabesqueError, InvalidShape
+from arabesque.geometry import Curve, Surface, foot_points
+from arabesque.joining import crossings
+from arabesque.joining import whole as bare
 from arabesque.model import Item
 from arabesque.progress import Progress
 from arabesque.reading import Regions
-from arabesque.recipes import AreaBorder, Given, LineTaken, ParameterLine, Recipe
+from arabesque.recipes import AreaBorder, CrossingOf, Given, LineTaken, ParameterLine, Recipe
 from arabesque.scan import Scan, border_rings
 from arabesque.shapes import Guide, Guiding
 from arabesque.tracing import CORNER, MOST_POLES, FittedCurve
@@ -38,6 +40,7 @@ class Taken(Enum):
     ALONG_U = "along u of a patch"
     ALONG_V = "along v of a patch"
     BORDER = "border of an area"
+    CROSSING = "where surfaces cross"
 
 
 class TakeLine(Making):
@@ -45,7 +48,7 @@ class TakeLine(Making):
 
     needs = (Guiding,)
     makes = LineTaken
-    also_makes = (ParameterLine, AreaBorder)
+    also_makes = (ParameterLine, AreaBorder, CrossingOf)
     name = "Curve"
     id = "take-line"
     step = Step.TRACE
@@ -76,7 +79,7 @@ class TakeLine(Making):
 
     def clear(self) -> None:
         self.picked: tuple[str, Floats] | None = None
-        self._recipe: AreaBorder | ParameterLine | None = None
+        self._recipe: AreaBorder | CrossingOf | ParameterLine | None = None
         self._hover: Guide | None = None
 
     @property
@@ -89,11 +92,13 @@ class TakeLine(Making):
             o.what = Taken.ALONG_U if recipe.axis else Taken.ALONG_V
             self._recipe = recipe
             return
-        assert isinstance(recipe, LineTaken | AreaBorder)
+        assert isinstance(recipe, LineTaken | AreaBorder | CrossingOf)
         o.by = FitBy.POLES if recipe.poles else FitBy.TOLERANCE
         o.poles = recipe.poles or o.poles
         if isinstance(recipe, AreaBorder):
             o.what, self._recipe = Taken.BORDER, recipe
+        elif isinstance(recipe, CrossingOf):
+            o.what, self._recipe = Taken.CROSSING, recipe
         else:
             self.picked = recipe.of, recipe.at
             o.degree, o.corner = recipe.degree, recipe.corner
@@ -121,10 +126,12 @@ class TakeLine(Making):
     def press(self, pointer: Pointer) -> None:
         what = self.options.what
         if what is not Taken.LINE:
-            self._recipe = self._border(pointer) if what is Taken.BORDER else self._parameter_line(pointer)
-            self.picked = None
+            find, cure = {
+                Taken.BORDER: (self._border, "Click an area of the regions"),
+                Taken.CROSSING: (self._crossing, "Click on the line in which two surfaces cross"),
+            }.get(what, (self._parameter_line, "Click on a patch"))
+            self._recipe, self.picked = find(pointer), None
             if self._recipe is None:
-                cure = "Click an area of the regions" if what is Taken.BORDER else "Click on a patch"
                 self.session.tell_problem(ArabesqueError("There is nothing to take here", cure))
             self.try_it()
             return
@@ -149,6 +156,26 @@ class TakeLine(Making):
         low, high = item.shape.domain[axis]
         return ParameterLine(item.id, axis, float((uv[axis] - low) / (high - low)))
 
+    def _crossing(self, pointer: Pointer) -> CrossingOf | None:
+        """Of the surface under the pointer and all others, the line of crossing that is drawn nearest, within reach."""
+        found = patch_under(self.session, pointer)
+        if found is None:
+            return None
+        best, recipe = float(NEAR), None
+        one = found[0]
+        for other in self.session.seen.of(Surface):
+            if other.id == one.id or not _near(one.shape, other.shape):
+                continue
+            for points in self.session.kept(_crossed, one.shape, other.shape):
+                away = pointer.to_line(points)
+                if away < best:
+                    best, recipe = away, CrossingOf(one.id, other.id, pointer.place_on(points), self._poles)
+        return recipe
+
+    @property
+    def _poles(self) -> int:
+        return self.options.poles if self.options.by is FitBy.POLES else 0
+
     def _border(self, pointer: Pointer) -> AreaBorder | None:
         """Of the area of a scan's regions under the pointer, the ring that is drawn nearest."""
         document = self.session.document
@@ -163,8 +190,7 @@ class TakeLine(Making):
                 rings = border_rings(scan, item.shape.mask(area))
                 ring = min(rings, key=lambda points: pointer.to_line(np.vstack([points, points[:1]])))
                 near = ring[pointer.nearest(ring)]
-                poles = self.options.poles if self.options.by is FitBy.POLES else 0
-                return AreaBorder(item.id, key, hit[0], near, poles)
+                return AreaBorder(item.id, key, hit[0], near, self._poles)
         return None
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
@@ -174,15 +200,16 @@ class TakeLine(Making):
 
     def draft(self) -> Recipe | None:
         o = self.options
-        poles = o.poles if o.by is FitBy.POLES else 0
+        if isinstance(self._recipe, AreaBorder | CrossingOf):
+            return replace(self._recipe, poles=self._poles)
         if self._recipe is not None:
-            return replace(self._recipe, poles=poles) if isinstance(self._recipe, AreaBorder) else self._recipe
+            return self._recipe
         if self.picked is None or self.picked[0] not in self.session.document:
             return None
-        return LineTaken(*self.picked, poles, o.degree, o.corner)
+        return LineTaken(*self.picked, self._poles, o.degree, o.corner)
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> FittedCurve:
-        if isinstance(recipe, LineTaken | AreaBorder):
+        if isinstance(recipe, LineTaken | AreaBorder | CrossingOf):
             return recipe.fit(source)
         # a line of a patch lies on it exactly
         return FittedCurve(recipe.build(source, progress), 0.0, 0.0, 0.0)
@@ -202,3 +229,17 @@ class TakeLine(Making):
         if self._hover is not None:
             parts.append(Lines(polyline(self._hover.points, self._hover.closed), accent, 2.0, alpha=0.6, on_top=True))
         return parts
+
+
+def _near(one: Surface, two: Surface) -> bool:
+    """True where the boxes of two surfaces meet."""
+    (low, high), (other_low, other_high) = one.box, two.box
+    return bool((low <= other_high).all() and (other_low <= high).all())
+
+
+def _crossed(one: Surface, two: Surface) -> list[Floats]:
+    """The lines in which two surfaces cross, for the session to keep; none for surfaces that lie in each other."""
+    try:
+        return [line.points for line in crossings(bare(one), bare(two))]
+    except InvalidShape:
+        return []

@@ -1,0 +1,42 @@
+"""Edits that make surfaces meet."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Face, Surface
+from arabesque.joining import Ways
+from arabesque.model.document import Document
+from arabesque.model.edits.change import Change
+from arabesque.model.edits.items import derived_again
+from arabesque.model.item import Item
+from arabesque.model.rebuild import given, ingredients
+from arabesque.recipes import BorderOf, MatchedEdge, MatchedTo
+
+AnyItem = Item[Any]
+
+
+def matched(
+    document: Document,
+    item: AnyItem,
+    edge: int,
+    to: BorderOf,
+    rows: int = 0,
+    ways: Ways = Ways.ROWS,
+) -> Change:
+    """An edge of a patch brought to a border of something else, in which it goes on from then on.
+
+    rows: so many rows of control points at least take part. Edges that were matched before stay so. Raises
+    ArabesqueError where it cannot be, or for a trimmed border.
+    """
+    if not isinstance(item.shape, Surface) or isinstance(item.shape, Face):
+        raise ArabesqueError(f"{item.name} has no edge that can be moved", "Recast it first, or match the other one")
+    if to.of == item.id:
+        raise ArabesqueError("A patch cannot go on in itself", "Choose the border of another one")
+    before = item.recipe if isinstance(item.recipe, MatchedTo) else MatchedTo(item.shape, (), ways)
+    kept = tuple(one for one in before.edges if one.edge != int(edge))
+    recipe = replace(before, edges=(*kept, MatchedEdge(int(edge), to, rows)), ways=ways)
+    shape = recipe.build(given(document, recipe))
+    return derived_again(document, item, "edge matched", shape, recipe, ingredients(document, recipe))
