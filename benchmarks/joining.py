@@ -1,4 +1,4 @@
-"""Blends and matched edges: how exact they are, and how long a step of a drag takes with its distance to a scan."""
+"""Joining: how exact blends, matches, trims and fills are, and how long drags, trims and whole chains take."""
 
 from __future__ import annotations
 
@@ -6,13 +6,17 @@ from collections.abc import Iterator
 
 import numpy as np
 from tests.joining.test_blend import hill
+from tests.joining.test_crossing import flat, rough
+from tests.joining.test_filling import around, sides, wavy
 
 from arabesque.checking import Join, find_joins, shape_to_scan
 from arabesque.demo import Heron, simulate
 from arabesque.fitting import four_corner_patch
-from arabesque.geometry import Edge, Surface, split_surface
-from arabesque.joining import BlendSide, blend, match_edge
+from arabesque.geometry import Edge, Surface, foot_points, split_surface
+from arabesque.joining import BlendSide, Cutter, Pieces, blend, cut_apart, fill, match_edge, shown_by
+from arabesque.model import any_stale
 from arabesque.scan import ready_to_fit
+from arabesque.script import Project
 from benchmarks.row import Row, alternately
 
 EXACT = (("gap", 1e-9, "mm"), ("angle", 1e-7, "°"), ("curvature", 1e-6, ""), ("change", 1e-6, ""))
@@ -27,6 +31,10 @@ def rows() -> Iterator[Row]:
     matched = match_edge(near, Edge.U_LOW, BlendSide(one.rims()[Edge.U_HIGH], 3)).surface
     yield from _exact("7x7 patch matched with G3", find_joins([one, matched]))
     yield from _dragged()
+    yield from _trimmed()
+    yield _kept()
+    yield from _filled()
+    yield _rebuilt()
 
 
 def _exact(name: str, joins: list[Join]) -> Iterator[Row]:
@@ -50,3 +58,74 @@ def _dragged() -> Iterator[Row]:
 
     (taken,) = alternately(step, rounds=15)
     yield Row("live blend with its distance, 400k triangles", taken, None, 25.0, "ms", "one step of a drag, best of 15")
+
+
+def _trimmed() -> Iterator[Row]:
+    """Two patches of 10x10 control points by each other: the time, and how far apart their borders are then."""
+    one, two = rough(0), rough(1, 0.5)
+
+    def both() -> tuple[Pieces, Pieces]:
+        return cut_apart(one, [Cutter(two)]), cut_apart(two, [Cutter(one)])
+
+    (taken,) = alternately(both, rounds=5)
+    yield Row("two 10x10 patches trimmed by each other", taken, None, 300.0, "ms", "both, with their pieces")
+    left, right = (pieces.kept([0]) for pieces in both())
+    gap = 0.0
+    for mine, other in ((left, right), (right, left)):
+        (rim,) = [rim for rim in mine.rims() if not rim.straight]
+        places = rim.surface.at(rim.places(np.linspace(0, 1, 5001)))
+        gap = max(gap, float(np.linalg.norm(foot_points(other.whole, places).points - places, axis=1).max()))
+    yield Row("their common border: widest gap", 1e6 * gap, None, 100.0, "nm", "5001 places each way")
+
+
+def _kept() -> Row:
+    """Thirty patches over the demo's flank, each cut in four: the pieces that a scan of 400k triangles shows."""
+    scan = ready_to_fit(simulate(Heron(), 400_000, 0.03, 1).scan)
+    whole = four_corner_patch(Heron().corners["flank"], scan, 0.2).surface
+    middle = whole.at(np.array([[0.5, 0.5]]))[0]
+    planes = [flat(0.0, 200.0, np.pi / 2).moved(_at(middle, turn)) for turn in (0.0, np.pi / 2)]
+    lifted = [whole.moved(_at(np.array([0, 0, 0.02 * k]), 0.0)) for k in range(30)]
+    cut = [cut_apart(patch, [Cutter(plane) for plane in planes]) for patch in lifted]
+    (taken,) = alternately(lambda: [shown_by(pieces, scan, 0.2) for pieces in cut], rounds=2)
+    count = sum(len(pieces.pieces) for pieces in cut)
+    return Row("what the scan shows of 30 faces", taken, None, 2000.0, "ms", f"{count} pieces, 400k triangles")
+
+
+def _at(place: np.ndarray, turn: float) -> np.ndarray:
+    matrix = np.eye(4)
+    matrix[:2, :2] = [[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]]
+    matrix[:3, 3] = place
+    return matrix
+
+
+def _filled() -> Iterator[Row]:
+    """An opening of five sides in a form that bends both ways, filled with G2."""
+    borders = sides(around(5, wavy), 2)
+    made = fill(borders)
+    (taken,) = alternately(lambda: fill(borders), rounds=3)
+    yield Row("G2 fill of five sides: tangent planes", made.turned, None, 0.05, "°", f"{taken:.0f} ms")
+    yield Row("G2 fill of five sides: curvature", 100 * made.bent, None, 5.0, "%", f"gap {1e6 * made.gap:.0f} nm")
+
+
+def _rebuilt() -> Row:
+    """Patch, blend, round, trim, recast: the patch is raised, and all of it is made again."""
+    with Project() as project:
+        one, two = project.add("One", hill(0, 40, 0)), project.add("Two", hill(60, 100, 8, seed=1))
+        blended = project.blend_borders((one, int(Edge.U_HIGH)), (two, int(Edge.U_LOW)))
+        wall = project.add("Wall", flat(0.0, 60.0, np.pi / 2).moved(_at(np.array([50.0, 30, 0]), np.pi / 2)))
+        keep = blended.shape.at([[0.5, 0.1]])[0], np.array([50.0, 30, 30])
+        project.round(blended, wall, 4.0, keep)
+        cut = next(item for item in project.items if item.name == f"{blended.name} cut")
+        blade = project.add("Blade", flat(0.0, 90.0, np.pi / 2 - 0.2).moved(_at(np.array([52.0, 30, 0]), 0.0)))
+        trimmed = project.trim(cut, blade, [project.item(cut.id).shape.sampler(20).read(cut.shape).points[0]])
+        project.recast(trimmed, near=0.02)
+        lifts = iter(range(1, 100))
+
+        def raised() -> None:
+            points = one.shape.points + np.array([0, 0, 0.05 * next(lifts)])
+            project.reshape(one, one.shape.with_points(points))
+
+        (taken,) = alternately(raised, rounds=3)
+        sound = not any_stale(project.document) and not any(item.trouble for item in project.items)
+    words = "all made again" if sound else "NOT ALL MADE"
+    return Row("chain of patch, blend, round, trim, recast", taken, None, 1500.0, "ms", words)
