@@ -3,6 +3,8 @@
 import contextlib
 import doctest
 import io
+import subprocess
+import sys
 import tempfile
 import unittest
 from dataclasses import replace
@@ -253,6 +255,23 @@ class ScriptTest(unittest.TestCase):
         with self.assertRaises(SystemExit) as left:
             self.run_script(path)
         self.assertEqual(left.exception.code, 3)
+
+
+class PlainScriptTest(unittest.TestCase):
+    def test_a_script_without_a_main_guard_writes_step(self) -> None:
+        """What people write first: no function, no guard. The kernel's process must not run it once more."""
+        with tempfile.TemporaryDirectory() as folder:
+            script, step = Path(folder) / "plain.py", Path(folder) / "out.step"
+            script.write_text(
+                "import sys\nimport numpy as np\nfrom arabesque.geometry import Surface\n"
+                "from arabesque.script import Project\nprint('begun')\n"
+                "flat = Surface.bezier(np.array([[[0, 0, 0], [0, 9, 0]], [[9, 0, 0], [9, 9, 1.0]]]))\n"
+                "project = Project()\nproject.export(sys.argv[1], [project.add('Flat', flat)])\n"
+            )
+            done = subprocess.run([sys.executable, script, step], capture_output=True, text=True, check=False)
+            self.assertEqual((done.returncode, done.stderr), (0, ""))
+            self.assertEqual(done.stdout.count("begun"), 1)
+            self.assertIn("ISO-10303-21", step.read_text()[:200])
 
 
 if __name__ == "__main__":

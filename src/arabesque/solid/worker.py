@@ -6,10 +6,11 @@ given a time limit, and started again after a crash.
 """
 
 import logging
-import multiprocessing
 import os
+import subprocess
+import sys
 import time
-from contextlib import suppress
+from multiprocessing import Pipe
 from multiprocessing.connection import Connection
 from threading import Lock
 from typing import Any
@@ -23,9 +24,10 @@ POLL = 0.05
 log = logging.getLogger(__name__)
 
 
-def _serve(connection: Connection) -> None:
-    """The worker's loop: name and arguments in, (ok, result or error) out."""
+def serve(handle: int) -> None:
+    """The worker's loop over a pipe: name and arguments in, (ok, result or error) out, until its other end closes."""
     os.nice(5)  # starting it is work for a processor that the window may need at once
+    connection = Connection(handle)
 
     from arabesque.solid import kernel
 
@@ -54,7 +56,7 @@ class KernelWorker:
     def __init__(self, time_limit: float = TIME_LIMIT) -> None:
         self._time_limit = time_limit
         self._lock = Lock()
-        self._process: Any = None
+        self._process: subprocess.Popen[bytes] | None = None
         self._connection: Connection | None = None
 
     def call(self, name: str, *arguments: Any, progress: Progress = silent) -> Any:
@@ -102,12 +104,14 @@ class KernelWorker:
         return answer
 
     def _started(self) -> Connection:
-        if self._process is None or not self._process.is_alive() or self._connection is None:
+        if self._process is None or self._process.poll() is not None or self._connection is None:
             self._stop()
-            context = multiprocessing.get_context("spawn")
-            self._connection, theirs = context.Pipe()
-            self._process = context.Process(target=_serve, args=(theirs,), daemon=True, name="arabesque-kernel")
-            self._process.start()
+            self._connection, theirs = Pipe()
+            # not by multiprocessing, which would run a user's script once more in the new process
+            handle = theirs.fileno()
+            command = [sys.executable, "-c", f"from arabesque.solid.worker import serve; serve({handle})"]
+            environment = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, sys.path))}
+            self._process = subprocess.Popen(command, env=environment, pass_fds=(handle,), stdin=subprocess.DEVNULL)
             theirs.close()
         return self._connection
 
@@ -117,6 +121,5 @@ class KernelWorker:
             self._connection = None
         if self._process is not None:
             self._process.kill()
-            with suppress(AssertionError):  # a process that was never started has nothing to wait for
-                self._process.join(5)
+            self._process.wait(5)
             self._process = None
