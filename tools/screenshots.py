@@ -26,6 +26,7 @@ from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.cage.lay_out import LayOut
 from arabesque.desk.tools.check.judge import JoinsCheck
 from arabesque.desk.tools.check.judge_lines import CombsCheck, SectionsCheck
+from arabesque.desk.tools.patch.round_edges import RoundEdges
 from arabesque.desk.tools.patch.suggest import SuggestPatches
 from arabesque.desk.tools.patch.twins import Twins
 from arabesque.desk.tools.prepare.find_symmetry import FindSymmetry
@@ -38,8 +39,8 @@ from arabesque.desk.tools.trace.section_drawing import SectionDrawing
 from arabesque.desk.tools.trace.sections import Kept, TraceSections
 from arabesque.desk.tools.trace.sketch_tool import DrawSketch
 from arabesque.desk.window import Window
-from arabesque.geometry import Surface, split_surface
-from arabesque.model import Item
+from arabesque.geometry import Elementary, ElementaryKind, Surface, frame_of, split_surface
+from arabesque.model import Item, edits
 from arabesque.recipes import SectionCurve
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
@@ -232,6 +233,30 @@ def sculpting(at: Photographer) -> None:
     window.sight.show_scans(ScanLook.SOLID)
 
 
+def rounding(at: Photographer) -> None:
+    """The patch and a plane through it, the edge between them rounded and both cut, before it is kept."""
+    session = at.window.session
+    item = session.surface_item
+    assert item is not None and isinstance(item.shape, Surface)
+    middle = item.shape.at([[0.42, 0.5]])[0]
+    wall = Elementary.make(ElementaryKind.PLANE, frame_of(middle, [1, 0.35, 0]), (), ((-32, 32), (-8, 30)))
+    session.edit(edits.items.added, "wall", "Wall", wall)
+    session.select(None)
+    at.idle()
+    tool = take(at, RoundEdges)
+    assert isinstance(tool, RoundEdges)
+    tool.options.radius = 6.0
+    for place in (item.shape.at([[0.85, 0.5]])[0], wall.at([[0.5, 0.95]])[0]):
+        QTest.mouseClick(at.view, LEFT, NO, at.pixel(place))
+        at.idle()
+    at.shoot("round")
+    at.key(Qt.Key.Key_Escape)
+    at.key(Qt.Key.Key_Escape)
+    session.undo()
+    session.select(item.id)
+    at.idle()
+
+
 def twinning(at: Photographer) -> None:
     """The patch with its live mirror image, and two states of it side by side."""
     window = at.window
@@ -291,18 +316,18 @@ def caging(at: Photographer) -> None:
     at.key(Qt.Key.Key_0)
 
 
-def laying_out(at: Photographer, name: str, quads: int, alike: bool) -> None:
-    """Quads laid over a whole scan by themselves."""
-    show(at.window, name)
+def laying_out(at: Photographer) -> None:
+    """Quads laid over the jug's scan by themselves, alike on both sides."""
+    show(at.window, "juniper")
     at.idle()
     at.window.hand.go_to(Step.CAGE)
     at.window.sight.look_along("slanted")
     tool = take(at, LayOut)
-    tool.options.quads, tool.options.alike = quads, alike
+    tool.options.quads, tool.options.alike = 700, True
     tool.options_changed()
     at.window.inspector.make_anew()
     at.key(Qt.Key.Key_Return)
-    at.shoot(f"layout-{name}")
+    at.shoot("layout")
     at.key(Qt.Key.Key_Escape)
     at.key(Qt.Key.Key_Escape)
 
@@ -375,13 +400,13 @@ def main() -> None:
     show(window, "heron")
     at.idle()
     caging(at)
-    laying_out(at, "pebble", 700, False)
-    laying_out(at, "juniper", 700, True)
+    laying_out(at)
     show(window, "heron")
     at.idle()
     window.sight.look_along("slanted")
     suggesting(at)
     sculpting(at)
+    rounding(at)
     twinning(at)
     judging(at)
     at.key(Qt.Key.Key_L)

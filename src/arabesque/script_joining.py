@@ -41,14 +41,14 @@ class Joins(Lends):
         order: int | tuple[int, int] = 2,
         pull: float | tuple[float, float] = 1.0,
         parts: tuple[tuple[float, float], tuple[float, float]] = ((0.0, 1.0), (0.0, 1.0)),
-        ways: str = "along the rows",
+        ways: str = "along rows",
         degree: int = 0,
     ) -> AnyItem:
         """A patch from one border to another that goes on in both with G0 to G3, and follows them.
 
         one, two: (item, border): of a patch as in ``geometry.Edge``, of a trimmed face the number among its ``rims``.
         order: of both, or each. pull: how far each one's form is followed, 1 is usual. parts: from which share of each
-        border to which. ways: "along the rows", "square to the border" or "towards the other". degree: across, at
+        border to which. ways: "along rows", "squarely" or "to the other". degree: across, at
         least. Exact where the rows of two edges are followed.
         """
         orders = (order, order) if isinstance(order, int) else order
@@ -73,7 +73,7 @@ class Joins(Lends):
 
     def match_edge(
         self, patch: AnyItem, edge: int, to: tuple[AnyItem, int], order: int = 2, rows: int = 0,
-        ways: str = "along the rows",
+        ways: str = "along rows",
     ) -> AnyItem:  # fmt: skip
         """Bring an edge of a patch to a border of something else, (item, number), and let it go on there with G0 to G3;
         it follows from then on. rows: so many rows of control points at least take part."""

@@ -105,10 +105,11 @@ class TrimTest(WindowTest):
 
     def test_cut_with_the_border_of_another(self) -> None:
         """The blade's lower border is brought down onto the hill."""
-        self.session.select(self.hill.id)
+        self.session.select(self.blade.id)  # what is selected does not count: the first click says what is cut
         self.key(Qt.Key.Key_X, SHIFT)
         tool = self.tool()
         tool.options.by, tool.options.further = By.BORDER, 80.0
+        self.click(self.hill.shape.at([[0.1, 0.5]])[0])
         blade = self.blade.shape
         assert isinstance(blade, Elementary) or blade.points is not None
         edge = blade.rims()[Edge.U_HIGH if _upper(blade, 1) else Edge.U_LOW]

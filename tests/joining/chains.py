@@ -98,7 +98,7 @@ def blend(project: Project, rng: np.random.Generator) -> AnyItem:
     """Two borders blended."""
     one, two = _some(project, rng, 2)
     ends = [(item, int(rng.integers(len(item.shape.rims())))) for item in (one, two)]
-    return project.blend_borders(ends[0], ends[1], int(rng.integers(4)), ways="square to the border")
+    return project.blend_borders(ends[0], ends[1], int(rng.integers(4)), ways="squarely")
 
 
 def set_off(project: Project, rng: np.random.Generator) -> AnyItem:

@@ -143,7 +143,7 @@ class LayoutTest(unittest.TestCase):
 
     def test_as_few_as_keep_a_tolerance(self) -> None:
         scan = blob()
-        fine, coarse = (lay_out(scan, Wishes(tolerance=tolerance)) for tolerance in (0.05, 0.3))
+        fine, coarse = (lay_out(scan, Wishes(tolerance=tolerance)) for tolerance in (0.1, 0.4))
         for made in (fine, coarse):
             self.assertTrue(made.fit.within, made.words)
             self.assertEqual(made.lacking, ())

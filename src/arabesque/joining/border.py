@@ -27,9 +27,9 @@ Space = tuple[int, Floats, Ints]
 class Ways(Enum):
     """How a blend leaves a border, the value in words."""
 
-    ROWS = "along the rows"
-    SQUARE = "square to the border"
-    ACROSS = "towards the other"
+    ROWS = "along rows"
+    SQUARE = "squarely"
+    ACROSS = "to the other"
 
 
 @dataclass(frozen=True, eq=False)

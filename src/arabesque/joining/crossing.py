@@ -21,7 +21,7 @@ IN_EACH_OTHER = 2
 other."""
 STEPS, ARRIVED, EXACT = 12, 1e-13, 1e-9
 """Of Newton's method; how short, against the whole way, its last step is; mm, how near both surfaces are then."""
-MOST_LINES = 40
+MOST_LINES = 24
 """Surfaces that cross in more lines touch all over."""
 NEAR, BOW, LOST = 1e-6, 2e-3, 0.02
 """mm: how near the line stays to a spline through its places, and to the legs between them; and how far off a leg is
@@ -84,6 +84,8 @@ def crossings(one: Surface, two: Surface) -> tuple[Crossing, ...]:
     found: list[Crossing] = []
     for run, closed in strung:
         found += _exact(one, two, *_places(u, grids, legs[run], shares[run]), closed)
+    if len(found) > MOST_LINES:
+        raise InvalidShape("The surfaces lie in each other, so that no line parts them", "Move one of them, or blend")
     return tuple(sorted(_ends_joined(one, two, found), key=lambda line: -line.length))
 
 

@@ -102,12 +102,6 @@ class TrimSurface(Making):
         self.keep: dict[str, list[Floats]] = {}
         self._hover: Border | None = None
 
-    def start(self) -> None:
-        super().start()
-        chosen = self.session.chosen(Surface)
-        if self.target is None and chosen is not None and not self.of:
-            self.of = chosen.id
-
     @property
     def begun(self) -> bool:
         return bool(self.of)
