@@ -51,7 +51,7 @@ LEFT = Qt.MouseButton.LeftButton
 
 def until(condition: Callable[[], object]) -> None:
     """Let the window run until something holds."""
-    end = time.monotonic() + 120
+    end = time.monotonic() + 300
     while not condition():
         if time.monotonic() > end:
             raise TimeoutError
@@ -235,18 +235,21 @@ def sculpting(at: Photographer) -> None:
 
 def rounding(at: Photographer) -> None:
     """The patch and a plane through it, the edge between them rounded and both cut, before it is kept."""
-    session = at.window.session
+    window, session = at.window, at.window.session
     item = session.surface_item
     assert item is not None and isinstance(item.shape, Surface)
     middle = item.shape.at([[0.42, 0.5]])[0]
     wall = Elementary.make(ElementaryKind.PLANE, frame_of(middle, [1, 0.35, 0]), (), ((-32, 32), (-8, 30)))
     session.edit(edits.items.added, "wall", "Wall", wall)
     session.select(None)
+    session.asks.fly.emit(middle, np.array([0.75, -0.45, 0.5]), 48.0)
+    at.key(Qt.Key.Key_0)
     at.idle()
     tool = take(at, RoundEdges)
     assert isinstance(tool, RoundEdges)
     tool.options.radius = 6.0
-    for place in (item.shape.at([[0.85, 0.5]])[0], wall.at([[0.5, 0.95]])[0]):
+    window.inspector.make_anew()
+    for place in (item.shape.at([[0.15, 0.5]])[0], wall.at([[0.5, 0.95]])[0]):
         QTest.mouseClick(at.view, LEFT, NO, at.pixel(place))
         at.idle()
     at.shoot("round")
@@ -254,6 +257,9 @@ def rounding(at: Photographer) -> None:
     at.key(Qt.Key.Key_Escape)
     session.undo()
     session.select(item.id)
+    window.sight.fit_view()
+    window.sight.look_along("slanted")
+    at.key(Qt.Key.Key_1)
     at.idle()
 
 

@@ -10,11 +10,12 @@ from arabesque.checking import find_joins, measure_both_ways
 from arabesque.demo import Heron, Juniper, Pebble, simulate
 from arabesque.demo.pebble import SOCKET_RADIUS
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.towards import Towards
 from arabesque.desk.tools.trace.draw_curve import DrawCurve, Where
 from arabesque.desk.tools.trace.draw_out_curve import DrawOutCurve, Out
 from arabesque.desk.tools.trace.fill_network import FillNetwork
 from arabesque.desk.tools.trace.loft_curves import LoftCurves
-from arabesque.desk.tools.trace.onto_scan import BringOnto, How, Towards
+from arabesque.desk.tools.trace.onto_scan import BringOnto, How
 from arabesque.desk.tools.trace.patch_of_curves import LayOverCurves
 from arabesque.desk.tools.trace.section_drawing import SectionDrawing
 from arabesque.desk.tools.trace.sections import Across, Spaced, Starts, TraceSections

@@ -13,6 +13,7 @@ from arabesque.model import Item, any_stale
 from arabesque.scan import Scan
 from arabesque.script import Project
 from tests.joining.test_crossing import FULL, flat, rough
+from tests.joining.test_trim import area
 
 K = ElementaryKind
 EVERY = np.linspace(0, 1, 41)
@@ -121,6 +122,20 @@ class ProjectTest(unittest.TestCase):
                 made, *cut = (project.item(item.id) for item in (made, *cut))
                 self.assertIsNot(made.shape, before)
                 self.assertGreaterEqual(min(_grades(made.shape, cut)), grade)
+
+    def test_a_boss_on_a_plate(self) -> None:
+        """All round, over the seam of the rod: both are cut, and the skin is closed there in tangent planes."""
+        with Project() as project:
+            plate = project.add("Plate", flat(0.0))
+            rod = Elementary.make(K.CYLINDER, np.eye(4), (20.0,), (FULL, (-30.0, 30.0)))
+            boss = project.add("Boss", rod)
+            made = project.round(plate, boss, 3.0, (np.array([40.0, 0, 0]), np.array([20.0, 0, 20])))
+            cut = {item.name: item for item in project.items if isinstance(item.shape, Face)}
+            self.assertEqual(set(cut), {"Plate cut", "Boss cut"})
+            self.assertAlmostEqual(area(cut["Plate cut"].shape), 1e4 - np.pi * 23**2, delta=1.0)
+            self.assertAlmostEqual(area(cut["Boss cut"].shape), 2 * np.pi * 20 * 27, delta=2.0)
+            joins = find_joins([made.shape, *(item.shape for item in cut.values())])
+            self.assertGreaterEqual(min(join.grade() for join in joins if 0 in (join.first[0], join.second[0])), 1)
 
 
 def _grades(made: Surface, cut: list[Item[Any]]) -> list[int]:

@@ -141,8 +141,15 @@ def loop_rims(face: Any) -> tuple[tuple[Rim, ...], ...]:
 def _smooth_runs(surface: Any, loop: Floats, known: Ints | None) -> list[Floats]:
     """The parts (n, 2) of a closed polygon in parameters between its corners: those that are known, and places where
     its line on the surface turns sharply."""
-    points = surface.at(loop)
-    moves = np.linalg.norm(points - np.roll(points, 1, axis=0), axis=1) > SAME_PLACE
+    points, before = surface.at(loop), np.roll(loop, 1, axis=0)
+    # along an edge that closes on itself the ends are one place, but not what lies between
+    between = surface.at((loop + before) / 2)
+    moves = (
+        np.maximum(
+            np.linalg.norm(points - np.roll(points, 1, axis=0), axis=1), np.linalg.norm(points - between, axis=1)
+        )
+        > SAME_PLACE
+    )
     marked = np.zeros(len(loop), dtype=bool)
     if known is not None:
         marked[known] = True

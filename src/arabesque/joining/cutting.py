@@ -28,6 +28,8 @@ READ = 513
 """Places at which a curve is brought onto a surface."""
 PAST = 1.02
 """Of the size of what is cut: how far a plane is taken to go on."""
+SEAM = 0.5
+"""Of a domain: a line that leaps so far has crossed the seam of a surface that closes there."""
 OFF = 1e-6
 """mm: so near the edge of a surface a foot is on it."""
 
@@ -69,8 +71,12 @@ def cut_lines(surface: Surface, cutter: Cutter) -> list[Floats]:
     else:
         feet = feet_along(whole(surface), places, unit(np.asarray(cutter.direction, dtype=float)[None])[0])
         touching = feet.inside
-    runs = np.flatnonzero(np.diff(np.concatenate([[0], touching.astype(int), [0]]))).reshape(-1, 2)
-    found = [_to_edges(surface, feet.uv, start, end) for start, end in runs.tolist() if end - start > 1]
+    low, high = np.array(surface.domain).T
+    # from one side of a seam to the other it is no step of the line
+    leaps = (np.abs(np.diff(feet.uv, axis=0)) > SEAM * (high - low)).any(axis=1)
+    part = np.cumsum(np.concatenate([[0], leaps | (np.diff(touching.astype(int)) != 0)]))
+    runs = [np.flatnonzero(part == k)[[0, -1]] + [0, 1] for k in np.unique(part[touching])]
+    found = [_to_edges(surface, feet.uv, int(start), int(end)) for start, end in runs if end - start > 1]
     if not found:
         raise InvalidShape("The line does not come onto the surface", "Choose another direction, or another line")
     return found

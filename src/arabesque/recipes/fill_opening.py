@@ -41,7 +41,7 @@ class FillOpening(Recipe):
 
     @property
     def uses(self) -> tuple[str, ...]:
-        return ("scan", "tolerance") if self.scan else ("tolerance",)
+        return ("scan", "tolerance") if self.scan else ("tolerance",) if self.curves else ()
 
     @property
     def inputs(self) -> tuple[str, ...]:

@@ -137,7 +137,7 @@ class JoinsCheck(Judge):
     def says(self) -> str:
         if self._at is not None:
             return "Click a repair, or the next join"
-        return "Click a join in the list to fly to its worst place, and to see what repairs it"
+        return "Click a join: its worst place is flown to, and repairs are shown"
 
     def start(self) -> None:
         self._at: Pair | None = None

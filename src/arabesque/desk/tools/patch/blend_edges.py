@@ -11,13 +11,12 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
-from arabesque.desk.jobs import Job
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_patches import NEAR
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.patch.join_facts import distance_fact, join_facts
 from arabesque.desk.tools.patch.picked_border import Border, border_parts, border_under, rim_of
+from arabesque.desk.tools.patch.searching import Searching
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
@@ -47,7 +46,7 @@ class Handle:
     pulls: Floats
 
 
-class BlendEdges(Making):
+class BlendEdges(Searching):
     """Two clicks choose the borders; what lies between shows at once, and six handles pull it."""
 
     needs = (Surface,)
@@ -85,24 +84,11 @@ class BlendEdges(Making):
         self.picked: list[Border] = []
         self._hover: Border | None = None
         self._held: Handle | None = None
-        self._stop_search()
-
-    def start(self) -> None:
-        self._search: Job | None = None
-        super().start()
-
-    def stop(self) -> None:
-        self._stop_search()
-        super().stop()
-
-    def _stop_search(self) -> None:
-        if self._search is not None:
-            search, self._search = self._search, None
-            search.drop()
+        self.stop_search()
 
     def try_it(self) -> None:
         # pulls for what it was before are of no use
-        self._stop_search()
+        self.stop_search()
         super().try_it()
 
     @property
@@ -206,16 +192,10 @@ class BlendEdges(Making):
         recipe, scan = self.draft(), self.session.scan
         if recipe is None or scan is None:
             return
-        self._stop_search()
         source = given(self.session.document, recipe)
-        job = self.session.run("Find the best pulls", lambda progress: recipe.best(source, scan, progress)[0])
-        self._search = job
-        job.done.connect(lambda found: self._pulled(job, found))
+        self.search("Find the best pulls", lambda progress: recipe.best(source, scan, progress)[0], self._pulled)
 
-    def _pulled(self, job: Job, found: BlendBetween) -> None:
-        if job is not self._search:
-            return
-        self._search = None
+    def _pulled(self, found: BlendBetween) -> None:
         for side, names in zip((found.one, found.two), FIELDS, strict=True):
             for name, pull in zip(names, side.pull, strict=True):
                 setattr(self.options, name, round(pull, 3))

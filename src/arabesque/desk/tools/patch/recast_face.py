@@ -8,14 +8,11 @@ import numpy as np
 
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.making import Making
-from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.patch.from_one import FromOneSurface
 from arabesque.desk.tools.patch.join_facts import distance_fact
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
-from arabesque.errors import ArabesqueError
 from arabesque.geometry import LARGEST_DEGREE, Face, Surface
 from arabesque.joining import Recast
 from arabesque.model import Item, edits
@@ -25,7 +22,7 @@ from arabesque.recipes import Given, RecastFace, Recipe
 MOST_SPANS = 64
 
 
-class RecastPatch(Making):
+class RecastPatch(FromOneSurface):
     """One click takes the face; degrees and spans are chosen in the form, or as few as come near."""
 
     needs = (Surface,)
@@ -38,6 +35,9 @@ class RecastPatch(Making):
     shortcut = "Shift+J"
     icon = "ph.arrows-in-line-horizontal"
     short = "Recast"
+    takes = Face
+    taken = "trimmed face"
+    at_work = "Reading the face"
 
     @dataclass
     class Options:
@@ -49,31 +49,11 @@ class RecastPatch(Making):
         along: int = whole(0, 0, MOST_SPANS, "Spans v")
         near: float = labelled(0.01, "As near as")
 
-    def clear(self) -> None:
-        self.picked = ""
-
-    @property
-    def begun(self) -> bool:
-        return bool(self.picked)
-
-    def start(self) -> None:
-        super().start()
-        chosen = self.session.chosen(Face)
-        if self.target is None and chosen is not None and not self.picked:
-            self.picked = chosen.id
-            self.try_it()
-
     def take(self, item: Item) -> None:
+        super().take(item)
         recipe, o = item.recipe, self.options
         assert isinstance(recipe, RecastFace)
-        self.picked = recipe.of if recipe.of in self.session.document else ""
         (o.u, o.v), (o.across, o.along), o.near = recipe.degree, recipe.spans, recipe.near
-
-    @property
-    def says(self) -> str:
-        if self.made is not None:
-            return "Enter keeps it; click another face instead"
-        return "Reading the face" if self.working else self.hint
 
     @property
     def covers(self) -> frozenset[str]:
@@ -92,14 +72,6 @@ class RecastPatch(Making):
         ]
         scan, tolerance = self.session.scan, self.session.document.tolerance
         return facts if scan is None else [*facts, distance_fact("99 %", made.surface, scan, tolerance)]
-
-    def press(self, pointer: Pointer) -> None:
-        found = patch_under(self.session, pointer)
-        if found is None or not isinstance(found[0].shape, Face):
-            self.session.tell_problem(ArabesqueError("There is no trimmed face here", "Click on one"))
-            return
-        self.picked = found[0].id
-        self.try_it()
 
     def draft(self) -> RecastFace | None:
         o = self.options

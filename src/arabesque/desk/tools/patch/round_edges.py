@@ -12,12 +12,12 @@ from PyQt6.QtGui import QKeyEvent
 from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
-from arabesque.desk.jobs import Job
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.making import Making, previewed
+from arabesque.desk.tools.making import previewed
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.patch.join_facts import distance_fact
+from arabesque.desk.tools.patch.searching import Searching
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
@@ -51,7 +51,7 @@ class Made(NamedTuple):
     fault: str
 
 
-class RoundEdges(Making):
+class RoundEdges(Searching):
     """Two clicks, each on the part of a surface that stays; what lies between is rounded, and both are cut."""
 
     needs = (Surface,)
@@ -88,20 +88,7 @@ class RoundEdges(Making):
         self.picked: list[Picked] = []
         self.shown: Shown | None = None
         self._sides = (1, 1)
-        self._stop_reading()
-
-    def start(self) -> None:
-        self._reading: Job | None = None
-        super().start()
-
-    def stop(self) -> None:
-        self._stop_reading()
-        super().stop()
-
-    def _stop_reading(self) -> None:
-        if self._reading is not None:
-            reading, self._reading = self._reading, None
-            reading.drop()
+        self.stop_search()
 
     @property
     def begun(self) -> bool:
@@ -118,7 +105,7 @@ class RoundEdges(Making):
 
     @property
     def says(self) -> str:
-        if self._reading is not None:
+        if self.searching:
             return "Reading the radius from the scan"
         if self.working:
             return "Rounding"
@@ -185,24 +172,15 @@ class RoundEdges(Making):
         recipe, scan = self.draft(), self.session.scan
         if recipe is None or scan is None:
             return
-        self._stop_reading()
         source = given(self.session.document, recipe)
-        job = self.session.run("Read the radius", lambda progress: recipe.shown(source, scan))
-        self._reading = job
-        job.done.connect(lambda shown: self._read(job, shown))
-        job.failed.connect(lambda _: self._read(job, None))
+        self.search("Read the radius", lambda progress: recipe.shown(source, scan), self._read)
 
-    def _read(self, job: Job, shown: Shown | None) -> None:
-        if job is not self._reading:
-            return
-        self._reading = None
-        if shown is not None:
-            self.shown, self.options.radius = shown, round(shown.radius, 2)
-            self.options.middle = self.options.end = 0.0
-            self.options.chord = False
-            self.form_changed.emit()
-            self.try_it()
-        self.changed.emit()
+    def _read(self, shown: Shown) -> None:
+        self.shown, self.options.radius = shown, round(shown.radius, 2)
+        self.options.middle = self.options.end = 0.0
+        self.options.chord = False
+        self.form_changed.emit()
+        self.try_it()
 
     # the round
 

@@ -9,13 +9,10 @@ import numpy as np
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.making import Making
-from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled
+from arabesque.desk.tools.patch.from_one import FromOneSurface
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
-from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
 from arabesque.joining import SetOff
 from arabesque.model import Item
@@ -26,7 +23,7 @@ MOST_DRAWN = 300
 """Places that fold and are drawn."""
 
 
-class SetOffPatch(Making):
+class SetOffPatch(FromOneSurface):
     """One click takes the surface, the form says how far."""
 
     needs = (Surface,)
@@ -39,6 +36,7 @@ class SetOffPatch(Making):
     shortcut = ""
     icon = "ph.stack-simple"
     short = "Set off"
+    at_work = "Setting it off"
 
     @dataclass
     class Options:
@@ -47,31 +45,11 @@ class SetOffPatch(Making):
         length: float = labelled(2.5, "By")
         near: float = labelled(0.001, "As near as")
 
-    def clear(self) -> None:
-        self.picked = ""
-
-    @property
-    def begun(self) -> bool:
-        return bool(self.picked)
-
-    def start(self) -> None:
-        super().start()
-        chosen = self.session.chosen(Surface)
-        if self.target is None and chosen is not None and not self.picked:
-            self.picked = chosen.id
-            self.try_it()
-
     def take(self, item: Item) -> None:
+        super().take(item)
         recipe = item.recipe
         assert isinstance(recipe, SetOffSurface)
-        self.picked = recipe.of if recipe.of in self.session.document else ""
         self.options.length, self.options.near = recipe.length, recipe.near
-
-    @property
-    def says(self) -> str:
-        if self.made is not None:
-            return "Enter keeps it; click another surface instead"
-        return "Setting it off" if self.working else self.hint
 
     @property
     def facts(self) -> list[Fact]:
@@ -86,14 +64,6 @@ class SetOffPatch(Making):
             Fact("Off the true offset", f"{1000 * made.off:.2g} µm", "good" if near else "bad"),
             Fact("Folds from", longest, "bad" if folded else "good"),
         ]
-
-    def press(self, pointer: Pointer) -> None:
-        found = patch_under(self.session, pointer)
-        if found is None:
-            self.session.tell_problem(ArabesqueError("There is no surface here", "Click on a patch or a true shape"))
-            return
-        self.picked = found[0].id
-        self.try_it()
 
     def draft(self) -> SetOffSurface | None:
         o = self.options

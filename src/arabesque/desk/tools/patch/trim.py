@@ -20,6 +20,7 @@ from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.patch.join_facts import distance_fact
 from arabesque.desk.tools.patch.picked_border import Border, border_line, border_under, rim_of
+from arabesque.desk.tools.towards import Towards
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
@@ -41,15 +42,6 @@ class By(Enum):
 
     WHOLE = "surfaces and curves"
     BORDER = "borders of surfaces"
-
-
-class Onto(Enum):
-    """How a curve or a border comes onto the surface: its words, and the axis."""
-
-    CLOSEST = ("to the closest place", None)
-    X = ("along x", 0)
-    Y = ("along y", 1)
-    Z = ("along z", 2)
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,7 +83,7 @@ class TrimSurface(Making):
         surfaces that cut are cut as well; where they were clicked they stay."""
 
         by: By = labelled(By.WHOLE, "Cut with")
-        onto: Onto = labelled(Onto.CLOSEST, "Lines come")
+        onto: Towards = labelled(Towards.CLOSEST, "Lines come")
         further: float = labelled(0.0, "Cutters go on by")
         scan: bool = labelled(False, "Keep what the scan shows")
         both: bool = labelled(False, "Cut each other")
@@ -116,7 +108,7 @@ class TrimSurface(Making):
         self.keep = {recipe.of: list(recipe.keep)} if len(recipe.keep) else {}
         o.further = max((one.further for one in recipe.cutters), default=0.0)
         way = next((one.direction for one in recipe.cutters if one.direction is not None), None)
-        o.onto = Onto.CLOSEST if way is None else list(Onto)[1 + int(np.abs(way).argmax())]
+        o.onto = Towards.of(way)
         o.by = By.BORDER if recipe.cutters and recipe.cutters[-1].rim >= 0 else By.WHOLE
 
     @property
@@ -247,9 +239,8 @@ class TrimSurface(Making):
     def draft(self) -> TrimmedBy | None:
         if not self.of or not self.cutters:
             return None
-        o, axis = self.options, self.options.onto.value[1]
-        way = None if axis is None else np.eye(3)[axis]
-        cutters = tuple(CutBy(one.key, one.rim, way, o.further) for one in self.cutters)
+        way, further = self.options.onto.direction, self.options.further
+        cutters = tuple(CutBy(one.key, one.rim, way, further) for one in self.cutters)
         return TrimmedBy(self.of, cutters, self._kept(self.of))
 
     def _kept(self, key: str) -> Floats:

@@ -15,6 +15,7 @@ from arabesque.desk.steps import Step
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled
+from arabesque.desk.tools.towards import Towards
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
@@ -34,15 +35,6 @@ class How(Enum):
     PLANE = "a plane's cut"
     PROJECT = "a curve projected"
     OFFSET = "a curve set off"
-
-
-class Towards(Enum):
-    """The way a curve is projected: its words, and the direction."""
-
-    CLOSEST = ("to the closest place", None)
-    X = ("along x", 0)
-    Y = ("along y", 1)
-    Z = ("along z", 2)
 
 
 class Square(Enum):
@@ -106,8 +98,7 @@ class BringOnto(Making):
             o.how, o.offset, self.picked = How.CUT, recipe.offset, (recipe.of, recipe.near)
         elif isinstance(recipe, ProjectedCurve):
             o.how, self.onto, self.picked = How.PROJECT, recipe.on, (recipe.of, np.zeros(3))
-            if recipe.direction is not None:
-                o.towards = list(Towards)[1 + int(np.abs(recipe.direction).argmax())]
+            o.towards = Towards.of(recipe.direction)
         elif isinstance(recipe, SectionCurve):
             o.how, o.plane = How.PLANE, list(Square)[int(np.abs(recipe.normal).argmax())]
             self.picked = "", recipe.near + (recipe.offset - recipe.near @ recipe.normal) * recipe.normal
@@ -180,8 +171,7 @@ class BringOnto(Making):
             return None
         if o.how is How.OFFSET:
             return SetOffCurve(key, o.distance)
-        axis = o.towards.value[1]
-        return ProjectedCurve(key, self.onto, None if axis is None else np.eye(3)[axis])
+        return ProjectedCurve(key, self.onto, o.towards.direction)
 
     def _section(self, place: Floats) -> SectionCurve | None:
         scan = self.session.scan
