@@ -206,12 +206,12 @@ def divided(filled: Filled, near: float = 0.002) -> tuple[Surface, ...]:
 
 def _told(face: Face, ring: Sequence[Leaving], heights: Sequence[Seen], low: Floats, spans: Floats) -> Filled:
     """With how it meets its neighbours at places between those at which it was asked to."""
+    from scipy.interpolate import CubicSpline  # see ``tree_of``
+
     gap = turned = bent = 0.0
     t = np.linspace(0, 1, LOOKED_AT)
     corners = []
     for side, seen in zip(ring, heights, strict=True):
-        from scipy.interpolate import CubicSpline  # see ``tree_of``
-
         uv = (CubicSpline(np.linspace(0, 1, ALONG), seen.at)(t) - low) / spans
         places, normals = side.places(t), side.normals(t)
         corners.append(places[0])
