@@ -8,9 +8,10 @@ from arabesque.desk.steps import Step
 from arabesque.desk.tools.patch.blend_edges import BlendEdges
 from arabesque.desk.tools.patch.match_edges import MatchEdges
 from arabesque.desk.tools.patch.set_off import SetOffPatch
-from arabesque.geometry import Edge, Surface
+from arabesque.geometry import Edge, Surface, tessellate
 from arabesque.model import any_stale
 from arabesque.recipes import BlendBetween, MatchedTo, SetOffSurface
+from arabesque.scan import Scan, write_mesh
 from arabesque.script import Project
 from tests.desk.support import CTRL, SHIFT, WindowTest
 from tests.joining.test_blend import hill
@@ -46,7 +47,7 @@ class BlendTest(WindowTest):
         facts = {fact.label: fact.value for fact in tool.facts}
         self.assertTrue(facts["Edge 1"].startswith("G2"), facts)
         before: Surface = tool.made[0]
-        handle = tool._handles()[1]
+        handle = next(one for one in tool._handles() if one.field == "one_middle")
         start, end = self.pixel(tool._place(handle)), self.pixel(handle.line[len(handle.line) // 2])
         self.drag(start, end)
         self.idle()
@@ -69,6 +70,71 @@ class BlendTest(WindowTest):
         self.key(Qt.Key.Key_Z, CTRL)
         self.idle()
         self.assertIs(self.session.document[item.id].shape, item.shape)
+
+    def test_an_edge_pulled_back_with_the_states_tried(self) -> None:
+        """The hollow handle of an edge goes back along the patch; kept, patch and blend are one step of the history."""
+        self.session.select(self.one.id)
+        self.key(Qt.Key.Key_K)
+        tool = self.window.hand.tool
+        assert isinstance(tool, BlendEdges)
+        self.click(self.one.shape.at([[1.0, 0.4]])[0])
+        self.click(self.two.shape.at([[0.0, 0.6]])[0])
+        self.idle()
+        handle = next(one for one in tool._handles() if one.field == "one_back")
+        start = self.pixel(tool._place(handle))
+        end = self.pixel(handle.line[np.abs(handle.values - 12.0).argmin()])
+        self.drag(start, end)
+        self.idle()
+        self.assertAlmostEqual(tool.options.one_back, 12.0, delta=1.5)
+        assert tool.made is not None
+        blended: Surface = tool.made[0]
+        self.assertAlmostEqual(float(blended.at([[0.0, 0.5]])[0, 0]), 40 - tool.options.one_back, delta=1.0)
+        self.assertIn(self.one.id, tool.covers)
+        steps = len(self.session.history.steps)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertEqual(len(self.session.history.steps), steps + 1)
+        shorter = self.session.document[self.one.id].shape
+        assert isinstance(shorter, Surface)
+        self.assertLess(shorter.points[..., 0].max(), 30)
+        self.assertEqual([join.grade() for join in find_joins(self.surfaces())], [2, 2])
+        self.assertFalse(any_stale(self.session.document))
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.idle()
+        self.assertIs(self.session.document[self.one.id].shape, self.one.shape)
+
+    def test_tried_states_and_the_best_lengths_by_a_scan(self) -> None:
+        """A scan that lies about both patches: states are listed, the best is found, and one brought back."""
+        scan = self.folder / "form.ply"
+        x, y = np.meshgrid(np.linspace(0, 100, 5), np.linspace(0, 60, 5), indexing="ij")
+        form = Surface.bezier(np.stack([x, y, 3 * np.sin(x / 20) * np.cos(y / 25) + 0.08 * x], -1))
+        points, triangles = tessellate(form, 0.05)
+        write_mesh(scan, Scan(points, triangles))
+        self.window.files.open_path(scan)
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.window.hand.go_to(Step.PATCH)
+        self.key(Qt.Key.Key_K)
+        tool = self.window.hand.tool
+        assert isinstance(tool, BlendEdges)
+        self.click(self.one.shape.at([[1.0, 0.4]])[0])
+        self.click(self.two.shape.at([[0.0, 0.6]])[0])
+        self.idle()
+        tool.options.one_back = 5.0
+        tool.options_changed()
+        self.idle()
+        labels = [choice.label for choice in tool.choices]
+        self.assertIn("Find the nearest pull-back", labels)
+        self.assertEqual(sum("back" in label and "mm" in label for label in labels), 2)
+        self.assertEqual(sum("● best" in label for label in labels), 1)
+        next(choice for choice in tool.choices if choice.label.startswith("Find the nearest pull-b")).run()
+        self.idle()
+        best = next(choice for choice in tool.choices if "● best" in choice.label)
+        self.assertTrue(best.current)
+        next(choice for choice in tool.choices if "back 5, 0" in choice.label).run()
+        self.idle()
+        self.assertEqual((tool.options.one_back, tool.options.two_back), (5.0, 0.0))
 
     def test_taken_up_again_and_taken_back(self) -> None:
         self.session.select(self.one.id)

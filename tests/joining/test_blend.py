@@ -10,8 +10,8 @@ from scipy.interpolate import NdBSpline
 
 from arabesque.checking import find_joins
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Edge, Surface
-from arabesque.joining import BlendSide, Ways, best_pulls, blend
+from arabesque.geometry import Edge, Face, Surface, Trim, tessellate
+from arabesque.joining import BlendSide, Ways, along_form, best_backs, best_pulls, blend, pulled_back
 from arabesque.scan import Scan, ready_to_fit
 from arabesque.script import Project
 from tests.test_cli import run
@@ -159,6 +159,49 @@ class ScriptTest(unittest.TestCase):
             self.assertEqual((found["faces"], found["classes"]), (3, {"G1": 1, "G2": 1}))
             self.assertLess(max(join["gap"] for join in found["joins"]), 1e-6)
             self.assertEqual([join["class"] for join in found["joins"]], ["G1", "G2"])
+
+
+class PullBackTest(unittest.TestCase):
+    """Two planes with a blend from x = 35 to 65 between them, scanned; the patches laid on them reach 10 and 7 mm too
+    far."""
+
+    def setUp(self) -> None:
+        nets = (
+            [[[0, 0, 0], [0, 60, 0]], [[35, 0, 0], [35, 60, 0]]],
+            [[[65, 0, 12], [65, 60, 12]], [[100, 0, 30], [100, 60, 30]]],
+        )
+        true = [Surface.bezier(np.array(net, dtype=float)).elevated(2, 2) for net in nets]
+        self.edges = int(Edge.U_HIGH), int(Edge.U_LOW)
+        between = blend(*(BlendSide(one.rims()[edge]) for one, edge in zip(true, self.edges, strict=True))).surface
+        parts, count = [], 0
+        for one in (*true, between):
+            points, triangles = tessellate(one, 0.002)
+            parts.append((points, triangles + count))
+            count += len(points)
+        self.scan = Scan(*(np.concatenate(some) for some in zip(*parts, strict=True)))
+        self.patches = [pulled_back(one, edge, by) for one, edge, by in zip(true, self.edges, (-10, -7), strict=True)]
+
+    def test_an_edge_goes_back_along_its_form(self) -> None:
+        one = self.patches[0]
+        for length in (7.5, -3.0):
+            made = pulled_back(one, self.edges[0], length)
+            np.testing.assert_allclose(made.at([[made.domain[0][1], 0.5]])[0], [45 - length, 30, 0], atol=1e-6)
+        self.assertIs(pulled_back(one, 1, 0.0), one)
+        places = along_form(one, 1, np.array([-10.0, 0.0, 10.0, 60.0]))
+        np.testing.assert_allclose(places[:3, 0], [55, 45, 35], atol=1e-6)
+        self.assertTrue(np.isnan(places[3]).all())
+        hole = Trim((np.array([[0.1, 0.1], [0.9, 0.1], [0.5, 0.9]]),))
+        with self.assertRaisesRegex(ArabesqueError, "trimmed border"):
+            pulled_back(Face(one.degree, one.knots, one.points, None, hole), 1, 2.0)
+
+    def test_the_best_lengths_are_found(self) -> None:
+        """10 and 7 mm, where the blend is the one that was scanned."""
+        sides = [BlendSide(patch.rims()[edge]) for patch, edge in zip(self.patches, self.edges, strict=True)]
+        found = best_backs((sides[0], sides[1]), self.edges, 16.0, self.scan, 0.2)
+        self.assertAlmostEqual(found.one, 10.0, delta=0.8)
+        self.assertAlmostEqual(found.two, 7.0, delta=0.8)
+        self.assertLess(found.away, 0.1)
+        self.assertGreater(best_backs((sides[0], sides[1]), self.edges, 1e-6, self.scan, 0.2).away, 5 * found.away)
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from arabesque.joining.filling import Filled, divided, fill
 from arabesque.joining.match import MatchedPatch, match_edge
 from arabesque.joining.offset import SetOff, set_off
 from arabesque.joining.pieces import Loose, Piece, Pieces, pieces_of
+from arabesque.joining.pull_back import PulledBack, along_form, best_backs, pulled_back
 from arabesque.joining.recast import Recast, recast
 from arabesque.joining.rounding import Round, Section, Shown, radius_shown, rolling, round_edge
 from arabesque.joining.shown import covered, shown_by
@@ -24,6 +25,7 @@ __all__ = [
     "MatchedPatch",
     "Piece",
     "Pieces",
+    "PulledBack",
     "Recast",
     "Rolling",
     "Round",
@@ -32,6 +34,8 @@ __all__ = [
     "Shown",
     "Touching",
     "Ways",
+    "along_form",
+    "best_backs",
     "best_pulls",
     "blend",
     "covered",
@@ -43,6 +47,7 @@ __all__ = [
     "match_edge",
     "onto_edge",
     "pieces_of",
+    "pulled_back",
     "radius_shown",
     "recast",
     "rolling",

@@ -41,8 +41,10 @@ class Section(Enum):
 @dataclass(frozen=True, eq=False)
 class Round:
     """surface: u runs across, from the contact with the first surface to that with the second, v along the edge.
-    touching: balls along it. part: from which share of the edge to which. off: mm, how far a circular one is from
-    the ball at most; turned: degrees, at most, between its tangent planes and those of the surfaces where it touches."""
+
+    touching: balls along it. part: from which share of the edge to which. off: mm, how far a circular one is from the
+    ball at most. turned: degrees, at most, between its tangent planes and those of the surfaces where it touches.
+    """
 
     surface: Surface
     touching: Touching

@@ -79,6 +79,10 @@ class Making(Tool):
         """What the recipe makes, beside the window; with whatever else is to be told of it."""
         return recipe.build(source, progress)
 
+    def source(self, recipe: Recipe) -> Given:
+        """What a draft is built from."""
+        return given(self.session.document, recipe)
+
     def shape_of(self, made: Any) -> Shape:
         """The shape in what was built."""
         return made
@@ -129,9 +133,8 @@ class Making(Tool):
         self.drop()
         recipe = self.draft()
         if recipe is not None:
-            document = self.session.document
-            source = given(document, recipe)
-            self._of = recipe, ingredients(document, recipe)
+            source = self.source(recipe)
+            self._of = recipe, ingredients(self.session.document, recipe)
             job = self.session.run(self.label, lambda progress: self.build(recipe, source, progress))
             self._job = job
             job.done.connect(lambda made: self._take(job, made))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -10,10 +11,10 @@ from arabesque.geometry import Face, Surface
 from arabesque.joining import Ways
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
-from arabesque.model.edits.items import derived_again
+from arabesque.model.edits.items import derived, derived_again, reshaped
 from arabesque.model.item import Item
 from arabesque.model.rebuild import given, ingredients
-from arabesque.recipes import BorderOf, MatchedEdge, MatchedTo
+from arabesque.recipes import BorderOf, MatchedEdge, MatchedTo, Recipe
 
 AnyItem = Item[Any]
 
@@ -40,3 +41,25 @@ def matched(
     recipe = replace(before, edges=(*kept, MatchedEdge(int(edge), to, rows)), ways=ways)
     shape = recipe.build(given(document, recipe))
     return derived_again(document, item, "edge matched", shape, recipe, ingredients(document, recipe))
+
+
+def blended(
+    document: Document,
+    inputs: Mapping[str, Surface],
+    words: str,
+    name: str,
+    shape: Surface,
+    recipe: Recipe,
+    again: AnyItem | None = None,
+) -> Change:
+    """A blend with the patches that it stands on pulled back: ``inputs`` are their new shapes, by their ids.
+
+    again: the blend that is made otherwise, or None for a new one. Patches that followed something are free from then
+    on.
+    """
+    for key, pulled in inputs.items():
+        document = reshaped(document, document[key], "edge pulled back", pulled).document
+    made_of = ingredients(document, recipe)
+    if again is not None:
+        return derived_again(document, again, "made again", shape, recipe, made_of)
+    return derived(document, words, name, shape, recipe, made_of)

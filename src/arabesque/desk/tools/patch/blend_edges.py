@@ -2,28 +2,32 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Floats
+from arabesque.checking import shape_to_scan
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.making import previewed
 from arabesque.desk.tools.on_patches import NEAR
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.patch.join_facts import distance_fact, join_facts
 from arabesque.desk.tools.patch.picked_border import Border, border_parts, border_under, rim_of
+from arabesque.desk.tools.patch.pull_back import TriedStates, can_be_pulled, pulled_shapes, way_back
 from arabesque.desk.tools.patch.searching import Searching
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import LARGEST_DEGREE, Edge, Surface
-from arabesque.joining import Blend, Ways
-from arabesque.model import Item
+from arabesque.joining import Blend, PulledBack, Ways, best_backs
+from arabesque.model import Item, edits
 from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress
 from arabesque.recipes import BlendBetween, BorderOf, Given, Recipe
@@ -33,17 +37,21 @@ WEAKEST, STRONGEST = 0.1, 3.0
 REACH = 1 / 3
 """Of the gap: how far from its border a handle of pull 1 stands."""
 FIELDS = (("one_start", "one_middle", "one_end"), ("two_start", "two_middle", "two_end"))
+BACKS = ("one_back", "two_back")
+TRIED = (*FIELDS[0], *FIELDS[1], *BACKS)
+"""What a tried state is told apart by."""
 
 
 @dataclass(frozen=True, eq=False)
 class Handle:
-    """A pull that can be dragged. side: 0 or 1. at: 0 for the start, 1 for the middle, 2 for the end. line: (k, 3)
-    where it stands for ``pulls``."""
+    """A value of the form that can be dragged. line: (k, 3) where it stands for ``values``, beginning ``at``. edge: it
+    is an edge that is pulled back."""
 
-    side: int
-    at: int
+    field: str
+    at: Floats
     line: Floats
-    pulls: Floats
+    values: Floats
+    edge: bool = False
 
 
 class BlendEdges(Searching):
@@ -63,7 +71,8 @@ class BlendEdges(Searching):
 
     @dataclass
     class Options:
-        """one, two: continuity. The pulls are shares of the usual one; from and to are shares of each border's way."""
+        """one, two: continuity. The pulls are shares of the usual one; back is mm by which a patch is pulled back along
+        its form first, forward below 0; from and to are shares of each border's way."""
 
         one: int = whole(2, 0, 3, "Edge 1: G")
         two: int = whole(2, 0, 3, "Edge 2: G")
@@ -74,6 +83,8 @@ class BlendEdges(Searching):
         two_start: float = labelled(1.0, "Pull 2, start")
         two_middle: float = labelled(1.0, "Pull 2, middle")
         two_end: float = labelled(1.0, "Pull 2, end")
+        one_back: float = labelled(0.0, "Edge 1 back by")
+        two_back: float = labelled(0.0, "Edge 2 back by")
         one_from: float = labelled(0.0, "Edge 1 from")
         one_to: float = labelled(1.0, "Edge 1 to")
         two_from: float = labelled(0.0, "Edge 2 from")
@@ -84,6 +95,7 @@ class BlendEdges(Searching):
         self.picked: list[Border] = []
         self._hover: Border | None = None
         self._held: Handle | None = None
+        self._tried = TriedStates(self._state_words, self._bring)
         self.stop_search()
 
     def try_it(self) -> None:
@@ -111,7 +123,7 @@ class BlendEdges(Searching):
         if self._held is not None:
             return "The blend follows the pull; the distance to the scan is live"
         if self.made is not None:
-            return "Drag a handle to pull; Enter keeps it, Backspace takes the last edge back"
+            return "Drag a handle to pull, a hollow one to pull its patch back; Enter keeps it"
         if self.working:
             return "Blending"
         return "Click the edge to blend it with" if self.picked else self.hint
@@ -127,16 +139,19 @@ class BlendEdges(Searching):
     def choices(self) -> list[Choice]:
         if self.made is None or self.session.scan is None:
             return []
-        return [Choice("Find the pulls nearest to the scan", self.find_best)]
+        found = [Choice("Find the nearest pulls", self.find_best)]
+        if all(can_be_pulled(self.session, border) for border in self.picked):
+            found.append(Choice("Find the nearest pull-back", self.find_backs))
+        return [*found, *self._tried.choices(self._values())]
 
     # the hand
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
         held = self._held
         if dragging and held is not None:
-            pull = float(held.pulls[pointer.nearest(held.line)])
-            if pull != getattr(self.options, FIELDS[held.side][held.at]):
-                setattr(self.options, FIELDS[held.side][held.at], pull)
+            value = float(held.values[pointer.nearest(held.line)])
+            if value != getattr(self.options, held.field):
+                setattr(self.options, held.field, round(value, 3))
                 self._follow()
         else:
             self._hover = (
@@ -177,14 +192,13 @@ class BlendEdges(Searching):
         recipe = self.draft()
         if recipe is None:
             return
-        document = self.session.document
-        source = given(document, recipe)
         try:
+            source = self.source(recipe)
             made = recipe.made(source)
         except ArabesqueError:  # the last one that holds stays, and release says why
             return
         self.drop()
-        self._of = recipe, ingredients(document, recipe)
+        self._of = recipe, ingredients(self.session.document, recipe)
         self.made = made.surface, self._plain_facts(made, source)
 
     def find_best(self) -> None:
@@ -192,7 +206,7 @@ class BlendEdges(Searching):
         recipe, scan = self.draft(), self.session.scan
         if recipe is None or scan is None:
             return
-        source = given(self.session.document, recipe)
+        source = self.source(recipe)
         self.search("Find the best pulls", lambda progress: recipe.best(source, scan, progress)[0], self._pulled)
 
     def _pulled(self, found: BlendBetween) -> None:
@@ -202,7 +216,76 @@ class BlendEdges(Searching):
         self.form_changed.emit()
         self.try_it()
 
+    def find_backs(self) -> None:
+        """Look beside the window for how far both patches are to be pulled back so that the blend lies nearest."""
+        recipe, scan = self.draft(), self.session.scan
+        if recipe is None or scan is None or self.made is None:
+            return
+        source = given(self.session.document, recipe)
+        one, two = recipe.sides(source)
+        edges = recipe.one.rim, recipe.two.rim
+        t = np.linspace(0, 1, 9)
+        lines = [side.rim.surface.at(side.rim.places(t)) for side in (one, two)]
+        gap = min(float(np.linalg.norm(lines[0] - line, axis=1).mean()) for line in (lines[1], lines[1][::-1]))
+        tolerance, ways = source.tolerance, recipe.ways
+        self.search(
+            "Find the best pull-backs",
+            lambda progress: best_backs((one, two), edges, gap, scan, tolerance, ways, progress),
+            self._backed,
+        )
+
+    def _backed(self, found: PulledBack) -> None:
+        self._bring({**self._values(), "one_back": round(found.one, 2), "two_back": round(found.two, 2)})
+
+    # states that were tried
+
+    def _values(self) -> dict[str, float]:
+        return {name: getattr(self.options, name) for name in TRIED}
+
+    def _state_words(self, values: dict[str, float]) -> str:
+        return f"back {values['one_back']:.3g}, {values['two_back']:.3g}"
+
+    def _bring(self, values: dict[str, float]) -> None:
+        for name, value in values.items():
+            setattr(self.options, name, value)
+        self.form_changed.emit()
+        self.try_it()
+
+    def built(self) -> None:
+        scan = self.session.scan
+        if scan is not None:
+            tolerance = self.session.document.tolerance
+            self._tried.note(self._values(), shape_to_scan(self.made[0], scan).figures(tolerance).inlier_p99)
+
     # the blend
+
+    @property
+    def _backs(self) -> list[float]:
+        return [getattr(self.options, name) for name in BACKS[: len(self.picked)]]
+
+    def source(self, recipe: Recipe) -> Given:
+        source = super().source(recipe)
+        shapes = pulled_shapes(self.session.document, self.picked, self._backs)
+        return replace(source, shapes={**source.shapes, **shapes}) if shapes else source
+
+    @property
+    def covers(self) -> frozenset[str]:
+        moved = {border.key for border, back in zip(self.picked, self._backs, strict=True) if back}
+        return super().covers | (frozenset() if self.made is None else frozenset(moved))
+
+    def _keep(self, made: Any) -> None:
+        document = self.session.history.document
+        shapes = pulled_shapes(document, self.picked, self._backs)
+        if not shapes:
+            super()._keep(made)
+            return
+        assert self._of is not None
+        again = document.items.get(self.target or "")
+        recipe, shape = self._of[0], self.shape_of(made)
+        if self.session.edit(edits.joining.blended, shapes, self.words(made), self.name, shape, recipe, again):
+            self.options.one_back = self.options.two_back = 0.0
+            self.form_changed.emit()
+            self.kept()
 
     def draft(self) -> BlendBetween | None:
         if len(self.picked) < 2:
@@ -248,6 +331,10 @@ class BlendEdges(Searching):
         surface: Surface = self.made[0]
         pulls = np.linspace(WEAKEST, STRONGEST, 117)
         lines = []
+        for side, border in enumerate(self.picked):
+            if can_be_pulled(self.session, border):
+                line, lengths = way_back(self.session, border)
+                lines.append(Handle(BACKS[side], line[np.abs(lengths).argmin()], line, lengths, True))
         for side in (0, 1):
             for at, v in enumerate((0.02, 0.5, 0.98)):
                 ends = surface.at(np.array([[0.0, v], [1.0, v]]))
@@ -260,7 +347,7 @@ class BlendEdges(Searching):
                 # pulls that differ along a border are counted from its start, whichever way the blend runs
                 number = at if self._runs_on(side) else 2 - at
                 line = ends[side] + (REACH * gap * pulls)[:, None] * (out / size)
-                lines.append(Handle(side, number, line, pulls))
+                lines.append(Handle(FIELDS[side][number], line[0], line, pulls))
         return lines
 
     def _runs_on(self, side: int) -> bool:
@@ -274,8 +361,8 @@ class BlendEdges(Searching):
         return bool(np.linalg.norm(ends[0] - start) <= np.linalg.norm(ends[1] - start))
 
     def _place(self, handle: Handle) -> Floats:
-        pull = getattr(self.options, FIELDS[handle.side][handle.at])
-        place: Floats = handle.line[np.abs(handle.pulls - pull).argmin()]
+        value = getattr(self.options, handle.field)
+        place: Floats = handle.line[np.abs(handle.values - value).argmin()]
         return place
 
     def _handle_under(self, pointer: Pointer) -> Handle | None:
@@ -286,9 +373,18 @@ class BlendEdges(Searching):
         t = theme.now()
         if self.made is not None:
             parts += self.preview(self.made[0], camera)
+            for key, shape in self._moved().items():
+                parts += previewed(self.session, shape, f"pulled back {key}", 1.2)
         parts += border_parts(self.session, self.picked, self._hover)
         for handle in self._handles():
             place = self._place(handle)
-            parts.append(Lines(polyline(np.array([handle.line[0], place])), t.accent, 1.6, on_top=True))
-            parts.append(Discs(place[None], np.array([1.0]), 5.0))
+            parts.append(Lines(polyline(np.array([handle.at, place])), t.accent, 1.6, on_top=True))
+            parts.append(Discs(place[None], np.array([3.0 if handle.edge else 1.0]), 6.0 if handle.edge else 5.0))
         return parts
+
+    def _moved(self) -> dict[str, Surface]:
+        """The patches whose edges are pulled back, as they are then; none where one cannot be."""
+        try:
+            return pulled_shapes(self.session.document, self.picked, self._backs)
+        except ArabesqueError:
+            return {}
