@@ -53,6 +53,17 @@ def summed(index: Ints, values: Floats, count: int) -> Floats:
     return total
 
 
+def runs_of(marks: Bools) -> list[tuple[int, int]]:
+    """Where each run of marks (n,) begins, and where it has ended."""
+    ends = np.flatnonzero(np.diff(np.concatenate([[0], marks.astype(np.int8), [0]])))
+    return [(int(start), int(end)) for start, end in ends.reshape(-1, 2)]
+
+
+def way_along(points: Floats) -> Floats:
+    """(n,) lengths of the way along (n, d) places up to each of them."""
+    return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+
+
 def tree_of(points: Floats) -> Any:
     """A k-d tree of (n, d) points (``scipy.spatial.cKDTree``)."""
     from scipy.spatial import cKDTree  # a fifth of a second at the start of the window, which needs it later

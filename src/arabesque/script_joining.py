@@ -9,8 +9,7 @@ from numpy.typing import ArrayLike
 
 from arabesque.checking import Join, find_joins
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Face, foot_points
-from arabesque.joining import Crossing, Section, Shown, Ways, crossings, side_of, whole
+from arabesque.joining import Crossing, Section, Shown, Ways, crossings, side_of
 from arabesque.model import Item, edits
 from arabesque.model.item import new_id
 from arabesque.model.rebuild import given, ingredients
@@ -26,6 +25,7 @@ from arabesque.recipes import (
     RoundBetween,
     SetOffSurface,
     TrimmedBy,
+    shares_of,
 )
 from arabesque.script_base import AnyItem, Lends
 from arabesque.shapes import Rimmed, Sampled, can
@@ -107,9 +107,7 @@ class Joins(Lends):
         way = None if direction is None else np.asarray(direction, dtype=float)
         cutters = tuple(CutBy(self.item(one.id).id, int(rim), way, further) for one, rim in pairs)
         places = np.array([np.asarray(place, dtype=float) for place in keep or ()]).reshape(-1, 3)
-        low, high = np.array(item.shape.domain).T
-        bare = item.shape.whole if isinstance(item.shape, Face) else item.shape
-        shares = (foot_points(bare, places).uv - low) / (high - low) if len(places) else np.empty((0, 2))
+        shares = shares_of(item.shape, places) if len(places) else np.empty((0, 2))
         return self._standing_for(item, "cut", TrimmedBy(item.id, cutters, shares))
 
     def round(
@@ -152,7 +150,7 @@ class Joins(Lends):
         radii = (float(radius),) * 3 if isinstance(radius, (int, float)) else radius
         places = [np.asarray(place, dtype=float) for place in keep]
         items = [self.item(item.id) for item in (one, two)]
-        sides = side_of(whole(items[0].shape), places[1]), side_of(whole(items[1].shape), places[0])
+        sides = side_of(items[0].shape.whole, places[1]), side_of(items[1].shape.whole, places[0])
         near = (places[0] + places[1]) / 2
         return RoundBetween(items[0].id, items[1].id, near, sides, radii, Section(section), chord, pull)
 
@@ -201,7 +199,7 @@ class Joins(Lends):
 
     def crossings(self, one: AnyItem, two: AnyItem) -> list[Crossing]:
         """The lines in which two surfaces cross, exact in the parameters of both; the longest first."""
-        return list(crossings(*(whole(self.item(item.id).shape) for item in (one, two))))
+        return list(crossings(*(self.item(item.id).shape.whole for item in (one, two))))
 
     def intersect(self, one: AnyItem, two: AnyItem, near: ArrayLike | None = None, poles: int = 0) -> AnyItem:
         """The line in which two surfaces cross, as a curve that follows both: the longest, or that nearest to a place

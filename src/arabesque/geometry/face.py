@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats
+from arabesque.arrays import Bools, Floats, runs_of
 from arabesque.geometry.motion import Plane
 from arabesque.geometry.rims import Rim, trim_rims
 from arabesque.geometry.sampling import FaceSampler
@@ -51,10 +51,9 @@ class Face(Surface):
             for k, across in enumerate(np.linspace(*self.domain[1 - axis], count)):
                 fixed = np.full(samples, across)
                 shown = self.shows(np.column_stack([along, fixed] if axis == 0 else [fixed, along]))
-                edges = np.flatnonzero(np.diff(np.concatenate([[0], shown.astype(int), [0]])))
                 found += [
                     Strands(*(values[k : k + 1, first:last] for values in vars(strands).values()))
-                    for first, last in edges.reshape(-1, 2)
+                    for first, last in runs_of(shown)
                     if last - first >= FEWEST_ON_LINE
                 ]
         return tuple(found)

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from arabesque.arrays import Floats, Ints, unit
+from arabesque.arrays import Floats, Ints, unit, way_along
 
 CORNER = 25.0
 """Degrees: a border that turns more than this at one of its places has a corner there."""
@@ -62,17 +62,21 @@ class Rim:
             return self.at
         if self.straight:
             return np.array([0.0, 1.0])
-        along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(self.surface.at(self.uv), axis=0), axis=1))])
+        along = way_along(self.surface.at(self.uv))
         return along / along[-1] if along[-1] > 0 else np.linspace(0, 1, len(along))
+
+    @property
+    def _closes(self) -> bool:
+        """True where it goes all round, without a corner."""
+        return len(self.uv) > SPLINE and np.array_equal(self.uv[0], self.uv[-1])
 
     @cached_property
     def _curve(self) -> Any:
         """Between corners a border is smooth: through its places, which lie on it, runs a cubic spline."""
         from scipy.interpolate import make_interp_spline  # a fifth of a second at the start of the window
 
-        closed = np.array_equal(self.uv[0], self.uv[-1]) and len(self.uv) > SPLINE
         degree = min(SPLINE, len(self.uv) - 1)
-        return make_interp_spline(self._shares, self.uv, degree, bc_type="periodic" if closed else None)
+        return make_interp_spline(self._shares, self.uv, degree, bc_type="periodic" if self._closes else None)
 
     @property
     def flat_curve(self) -> tuple[int, Floats, Floats]:
@@ -80,7 +84,7 @@ class Rim:
         if self.straight:
             return 1, np.array([0.0, 0.0, 1.0, 1.0]), self.uv
         curve = self._curve
-        if np.array_equal(self.uv[0], self.uv[-1]):  # a periodic spline has its knots going round
+        if self._closes:  # a periodic spline has its knots going round
             degree, inner = int(curve.k), curve.t[curve.k : -curve.k]
             from scipy.interpolate import make_interp_spline
 

@@ -161,6 +161,11 @@ class Surface:
         array = np.asarray(points, dtype=float)
         return replace(self, points=array.reshape(self.points.shape) if array.shape == (self.count, 3) else array)
 
+    @property
+    def whole(self) -> Surface:
+        """Itself; of a face the patch without its trim."""
+        return self
+
     def shows(self, uv: Floats) -> Bools:
         """Which of the (n, 2) parameters belong to what is seen of it: all of them, but for a face."""
         return np.ones(len(uv), dtype=bool)

@@ -5,7 +5,7 @@ from arabesque.joining.best_pull import best_pulls
 from arabesque.joining.blend import Blend, blend
 from arabesque.joining.border import BlendSide, Ways
 from arabesque.joining.crossing import Crossing, crossings
-from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge, whole
+from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge
 from arabesque.joining.filling import Filled, divided, fill
 from arabesque.joining.match import MatchedPatch, match_edge
 from arabesque.joining.offset import SetOff, set_off
@@ -55,5 +55,4 @@ __all__ = [
     "set_off",
     "shown_by",
     "side_of",
-    "whole",
 ]

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats, unit
+from arabesque.arrays import Bools, Floats, runs_of, unit, way_along
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Surface, foot_points
 from arabesque.joining.crossing import Crossing
@@ -54,8 +54,8 @@ class Rolling:
         from scipy.interpolate import CubicSpline  # see ``tree_of``
 
         self.surfaces, self.sides = (one, two), sides
-        along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(edge.points, axis=0), axis=1))])
-        self.length, self.closed = float(along[-1]), edge.closed
+        along = way_along(edge.points)
+        self.length = float(along[-1])
         places = np.hstack([edge.points, edge.one, edge.two])
         # a closed line across the seam of a surface is not closed in its parameters
         periodic = edge.closed and np.allclose(places[0], places[-1], rtol=0, atol=1e-9)
@@ -153,8 +153,7 @@ class Rolling:
         inside = self.within(self.at(t, radius, chord))
         if not inside.any():
             raise ArabesqueError("The ball touches beyond the surfaces' edges", "Give a smaller radius, or extend them")
-        runs = np.flatnonzero(np.diff(np.concatenate([[0], inside.astype(int), [0]]))).reshape(-1, 2)
-        first, last = max(runs.tolist(), key=lambda run: run[1] - run[0])
+        first, last = max(runs_of(inside), key=lambda run: run[1] - run[0])
         good, bad = t[[first, last - 1]], t[[max(first - 1, 0), min(last, EVEN - 1)]]
         for _ in range(HALVINGS if (good != bad).any() else 0):
             middle = (good + bad) / 2

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats, Ints, unit
+from arabesque.arrays import Bools, Floats, Ints, runs_of, unit, way_along
 from arabesque.errors import InvalidShape
 from arabesque.geometry import Surface, even_parameters
 from arabesque.joining.crossing_cells import crossing_legs, meeting_cells
@@ -76,17 +76,21 @@ def crossings(one: Surface, two: Surface) -> tuple[Crossing, ...]:
     most = IN_EACH_OTHER * min((grid.shape[0] - 1) * (grid.shape[1] - 1) for grid in grids)
     cells = meeting_cells(grids[0], grids[1], most)
     if len(cells) > most:
-        raise InvalidShape("The surfaces lie in each other, so that no line parts them", "Move one of them, or blend")
+        raise _in_each_other()
     legs, shares = crossing_legs(grids[0], grids[1], cells)
     strung = _strung(legs)
     if len(strung) > MOST_LINES:
-        raise InvalidShape("The surfaces lie in each other, so that no line parts them", "Move one of them, or blend")
+        raise _in_each_other()
     found: list[Crossing] = []
     for run, closed in strung:
         found += _exact(one, two, *_places(u, grids, legs[run], shares[run]), closed)
     if len(found) > MOST_LINES:
-        raise InvalidShape("The surfaces lie in each other, so that no line parts them", "Move one of them, or blend")
+        raise _in_each_other()
     return tuple(sorted(_ends_joined(one, two, found), key=lambda line: -line.length))
+
+
+def _in_each_other() -> InvalidShape:
+    return InvalidShape("The surfaces lie in each other, so that no line parts them", "Move one of them, or blend")
 
 
 def _parameters(surface: Surface, axis: int, aside: float) -> Floats:
@@ -102,7 +106,7 @@ def _strung(legs: Ints) -> list[tuple[Ints, bool]]:
     are one place."""
     if not len(legs):
         return []
-    keys, place = np.unique(legs[:, :4], axis=0, return_inverse=True)
+    keys, place = np.unique(legs, axis=0, return_inverse=True)
     ends = np.asarray(place).reshape(-1, 2)
     at: list[list[int]] = [[] for _ in keys]
     for number, (a, b) in enumerate(ends.tolist()):
@@ -131,7 +135,7 @@ def _places(u: list[list[Floats]], grids: list[Floats], legs: Ints, shares: Floa
     the one that stays as it is along the edge of a grid that is crossed there."""
     found = np.empty((len(legs), 4))
     borders: list[int | None] = [None] * len(legs)
-    for number, ((whose, low, high, cell, _), (share, b, c)) in enumerate(zip(legs.tolist(), shares, strict=True)):
+    for number, ((whose, low, high, cell), (share, b, c)) in enumerate(zip(legs.tolist(), shares, strict=True)):
         mine, other = int(whose), 1 - int(whose)
         width = grids[mine].shape[1]
         ends = np.array([[u[mine][0][k // width], u[mine][1][k % width]] for k in (low, high)])
@@ -159,35 +163,28 @@ def _exact(one: Surface, two: Surface, x: Floats, borders: list[int | None], clo
     if closed and inside.all():
         x = np.vstack([_spread(one, x[:-1], True), x[:1]])
     else:
-        start, end = max(_runs(inside), key=lambda run: run[1] - run[0], default=(0, 0))
+        start, end = max(runs_of(inside), key=lambda run: run[1] - run[0], default=(0, 0))
         if end - start < 2:
             return []
         closed, x = False, _spread(one, x[start:end], False)
     x, sound = _filled(one, two, x, closed)
     if sound.all():
         return [_line(one, x, closed)]
-    return [_line(one, x[start : end + 1], False) for start, end in _runs(sound) if end - start > 1]
+    return [_line(one, x[start : end + 1], False) for start, end in runs_of(sound) if end - start > 1]
 
 
 def _line(one: Surface, x: Floats, closed: bool) -> Crossing:
     return Crossing(one.at(x[:, :2]), x[:, :2].copy(), x[:, 2:].copy(), closed)
 
 
-def _runs(marks: Bools) -> list[tuple[int, int]]:
-    """Where runs of marks begin and end."""
-    ends = np.flatnonzero(np.diff(np.concatenate([[0], marks.astype(int), [0]]))).reshape(-1, 2)
-    return [(int(start), int(end)) for start, end in ends]
-
-
 def _met(one: Surface, two: Surface, x: Floats, held: Ints) -> tuple[Floats, Bools]:
     """Places brought onto both surfaces, each in a plane square to the line there, or with one of its parameters held
     (its number; -1 for none); and which of them arrived."""
     x = x.copy()
-    size = np.array([high - low for surface in (one, two) for low, high in surface.domain])
+    size = np.array([high - low for low, high in (*one.domain, *two.domain)])
     begun: Floats | None = None
     across = np.empty((len(x), 3))
-    step = np.full(len(x), np.inf)
-    for number in range(STEPS):
+    for _ in range(STEPS):
         d, e = one.derivatives(x[:, :2], 1), two.derivatives(x[:, 2:], 1)
         gap = d[0, 0] - e[0, 0]
         if begun is None:
@@ -208,8 +205,7 @@ def _met(one: Surface, two: Surface, x: Floats, held: Ints) -> tuple[Floats, Boo
         share = np.abs(move / size).max(axis=1)
         move *= np.minimum(1.0, 0.1 / np.maximum(share, 1e-300))[:, None]
         x += move
-        step = share
-        if number and step.max(initial=0.0) < ARRIVED:
+        if share.max(initial=0.0) < ARRIVED:
             break
     off = np.linalg.norm(one.at(x[:, :2]) - two.at(x[:, 2:]), axis=1)
     return x, off < EXACT * (1 + np.abs(one.points).max())
@@ -265,14 +261,13 @@ def _filled(one: Surface, two: Surface, x: Floats, closed: bool) -> tuple[Floats
     sound = np.ones(len(x) - 1, dtype=bool)
     for _ in range(ROUNDS):
         points = one.at(x[:, :2])
-        along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+        along = way_along(points)
         if not along[-1] > 0 or not (np.diff(along) > 0).all() or len(x) > MOST_PLACES:
             return x, sound
         middle = (along[:-1] + along[1:]) / 2
         between = CubicSpline(along, x, bc_type="periodic" if closed else "not-a-knot")(middle)
         true, good = _met(one, two, between, np.full(len(between), -1))
-        ends = [domain for surface in (one, two) for domain in surface.domain]
-        for k, (low, high) in enumerate(ends):
+        for k, (low, high) in enumerate([*one.domain, *two.domain]):
             true[:, k] = np.clip(true[:, k], low, high)
         exact = one.at(true[:, :2])
         off = np.maximum(

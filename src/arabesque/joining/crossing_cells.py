@@ -106,20 +106,19 @@ def _pierced(p: Floats, q: Floats, a: Floats, b: Floats, c: Floats, out: Floats)
 def crossing_legs(one: Floats, two: Floats, cells: Ints) -> tuple[Ints, Floats]:
     """Where sides of triangles of one grid pass through triangles of the other, two a pair of triangles that cross.
 
-    one, two: (n, m, 3). cells: (k, 4) pairs that may cross. Returns (2 s, 5) numbers: whose side it is, its lower and
-    its higher end, and the row of the triangle it passes through (4 s) among all halves of cells, and a running number
-    of the pair; and (2 s, 3) the share of the side from its lower end and the shares of the triangle's second and
-    third corner.
+    one, two: (n, m, 3). cells: (k, 4) pairs that may cross. Returns (2 s, 4) numbers: whose side it is, its lower and
+    its higher end, and the number of the triangle it passes through among all halves of cells; and (2 s, 3) the share
+    of the side from its lower end and the shares of the triangle's second and third corner.
     """
     flat = one.reshape(-1, 3), two.reshape(-1, 3)
     width = one.shape[1], two.shape[1]
-    legs = np.empty((256, 5), dtype=np.int64)
+    legs = np.empty((256, 4), dtype=np.int64)
     shares = np.empty((256, 3))
     found = np.empty((6, 3))
     sides = np.empty((6, 4), dtype=np.int64)
     t = np.empty((2, 3), dtype=np.int64)
     out = np.empty(3)
-    count, pairs = 0, 0
+    count = 0
     for k in range(len(cells)):
         for first in range(2):
             a0, a1, a2 = _corners(cells[k, 0], cells[k, 1], first, width[0])
@@ -146,13 +145,11 @@ def crossing_legs(one: Floats, two: Floats, cells: Ints) -> tuple[Ints, Floats]:
                 if hits != 2:
                     continue
                 if count + 2 > len(legs):
-                    more, wider = np.empty((2 * count, 5), dtype=np.int64), np.empty((2 * count, 3))
+                    more, wider = np.empty((2 * count, 4), dtype=np.int64), np.empty((2 * count, 3))
                     more[:count], wider[:count] = legs[:count], shares[:count]
                     legs, shares = more, wider
                 for hit in range(2):
-                    legs[count, :4] = sides[hit]
-                    legs[count, 4] = pairs
+                    legs[count] = sides[hit]
                     shares[count] = found[hit]
                     count += 1
-                pairs += 1
     return legs[:count], shares[:count]

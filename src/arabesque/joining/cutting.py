@@ -13,7 +13,6 @@ from arabesque.geometry import (
     Edge,
     Elementary,
     ElementaryKind,
-    Face,
     Manner,
     Rim,
     Surface,
@@ -58,7 +57,7 @@ def cut_lines(surface: Surface, cutter: Cutter) -> list[Floats]:
     meet it, saying how far it is away."""
     if isinstance(cutter.shape, Surface):
         other = reaching(cutter.shape, surface, cutter.further)
-        found = [line.one for line in crossings(whole(surface), other)]
+        found = [line.one for line in crossings(surface.whole, other)]
         if not found:
             raise InvalidShape(
                 f"They do not meet: {_apart(surface, other):.3g} mm are between them", "Let the cutter go on further"
@@ -66,10 +65,10 @@ def cut_lines(surface: Surface, cutter: Cutter) -> list[Floats]:
         return found
     places = _places(cutter)
     if cutter.direction is None:
-        feet = foot_points(whole(surface), places)
+        feet = foot_points(surface.whole, places)
         touching = feet.inside | (np.linalg.norm(feet.points - places, axis=1) < OFF)
     else:
-        feet = feet_along(whole(surface), places, unit(np.asarray(cutter.direction, dtype=float)[None])[0])
+        feet = feet_along(surface.whole, places, unit(np.asarray(cutter.direction, dtype=float)[None])[0])
         touching = feet.inside
     low, high = np.array(surface.domain).T
     # from one side of a seam to the other it is no step of the line
@@ -82,14 +81,9 @@ def cut_lines(surface: Surface, cutter: Cutter) -> list[Floats]:
     return found
 
 
-def whole(surface: Surface) -> Surface:
-    """A surface without its trim."""
-    return surface.whole if isinstance(surface, Face) else surface
-
-
 def reaching(cutter: Surface, surface: Surface, further: float = 0.0) -> Surface:
     """A cutter as far as it goes on: a plane past all that is cut, another one by so many mm beyond each edge."""
-    cutter = whole(cutter)
+    cutter = cutter.whole
     if isinstance(cutter, Elementary):
         return _wider(cutter, surface, further)
     if further > 0:
@@ -105,7 +99,7 @@ def reaching(cutter: Surface, surface: Surface, further: float = 0.0) -> Surface
 def _wider(cutter: Elementary, surface: Surface, further: float) -> Elementary:
     if cutter.kind is not ElementaryKind.PLANE:
         return cutter.extended(v=(further, further)) if further > 0 else cutter
-    low, high = whole(surface).box
+    low, high = surface.whole.box
     corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
     flat = (corners - cutter.origin) @ cutter.frame[:3, :2]
     bounds = []

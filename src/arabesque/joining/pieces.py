@@ -78,7 +78,7 @@ class Pieces:
         corners = [np.flatnonzero([_known(place) in self._corners for place in ring]) for ring in rings]
         # a ring without a corner begins anywhere
         trim = Trim(tuple(_on_edges(self.surface, low + ring / size) for ring in rings), tuple(corners))
-        bare = self.surface.whole if isinstance(self.surface, Face) else self.surface
+        bare = self.surface.whole
         return Face(bare.degree, bare.knots, bare.points, bare.weights, trim)
 
 

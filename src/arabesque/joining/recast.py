@@ -8,7 +8,7 @@ from itertools import combinations
 
 import numpy as np
 
-from arabesque.arrays import Floats, Ints, unit
+from arabesque.arrays import Floats, Ints, unit, way_along
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import (
     Face,
@@ -62,7 +62,7 @@ def recast(
     ring = _ring(face)
     sides = _sides(ring, places)
     grid = _between(sides)
-    bare = face.whole if isinstance(face, Face) else face
+    bare = face.whole
     wanted = bare.at(grid.reshape(-1, 2)).reshape(GRID, GRID, 3)
     steps = np.linspace(0, 1, GRID)
     tries = [spans] if spans is not None else [(n, n) for n in SPANS]
@@ -106,7 +106,7 @@ def _sides(ring: tuple[Rim, ...], places: Sequence[Floats]) -> list[Floats]:
     found = []
     for start, end in zip(chosen, [*chosen[1:], chosen[0] + len(points)], strict=True):
         some = np.arange(start, end + 1) % len(points)
-        length = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points[some], axis=0), axis=1))])
+        length = way_along(points[some])
         even = np.linspace(0, length[-1], READ)
         found.append(np.column_stack([np.interp(even, length, uv[some, k]) for k in (0, 1)]))
     return found

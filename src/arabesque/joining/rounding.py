@@ -16,7 +16,6 @@ from arabesque.joining.blend import blend
 from arabesque.joining.border import BlendSide, Ways, refined
 from arabesque.joining.collocation import between, through
 from arabesque.joining.crossing import Crossing, crossings
-from arabesque.joining.cutting import whole
 from arabesque.scan import Scan
 
 DEGREE, FIRST_SPANS, MOST_SPANS = 3, 4, 256
@@ -55,7 +54,7 @@ class Round:
 
 def rolling(one: Surface, two: Surface, near: Floats, sides: tuple[int, int]) -> Rolling:
     """A ball for the edge of two surfaces that passes nearest to a place (3,); raises ArabesqueError for none."""
-    one, two = whole(one), whole(two)
+    one, two = one.whole, two.whole
     lines = crossings(one, two)
     if not lines:
         raise ArabesqueError("The surfaces do not cross, so there is no edge to round", "Extend one of them first")

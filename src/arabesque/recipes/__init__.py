@@ -24,7 +24,7 @@ from arabesque.recipes.section_curve import SectionCurve
 from arabesque.recipes.set_off_surface import SetOffSurface
 from arabesque.recipes.sides import Side, onto, reordered
 from arabesque.recipes.surfaces_of_cage import SurfacesOfCage
-from arabesque.recipes.trimmed_by import CutBy, TrimmedBy
+from arabesque.recipes.trimmed_by import CutBy, TrimmedBy, shares_of
 
 RECIPES: tuple[type[Recipe], ...] = (
     PatchOnScan,
@@ -106,4 +106,5 @@ __all__ = [
     "marked_part",
     "onto",
     "reordered",
+    "shares_of",
 ]

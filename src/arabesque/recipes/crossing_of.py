@@ -9,7 +9,7 @@ import numpy as np
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Surface, apply
-from arabesque.joining import crossings, whole
+from arabesque.joining import crossings
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.on_the_scan import CLOSER
@@ -50,7 +50,7 @@ class CrossingOf(Recipe):
         shapes = [given.shapes[key] for key in self.inputs]
         if len(shapes) < 2 or not all(isinstance(shape, Surface) for shape in shapes):
             raise ArabesqueError("Two surfaces cross, and one of them is none any more", "Undo that, or make it free")
-        lines = crossings(whole(shapes[0]), whole(shapes[1]))
+        lines = crossings(shapes[0].whole, shapes[1].whole)
         if not lines:
             raise ArabesqueError("The surfaces do not cross", "Extend one of them through the other")
         line = min(lines, key=lambda one: float(np.linalg.norm(one.points - self.near, axis=1).min()))

@@ -9,7 +9,7 @@ import numpy as np
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Edge, Face, Surface, apply, foot_points
-from arabesque.joining import Rolling, Round, Section, Shown, onto_edge, radius_shown, rolling, round_edge, whole
+from arabesque.joining import Rolling, Round, Section, Shown, onto_edge, radius_shown, rolling, round_edge
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.trimmed_by import CutBy, TrimmedBy
@@ -83,7 +83,7 @@ class RoundBetween(Recipe):
         touching = made.touching
         found = []
         for of, rim, uv in ((self.one, Edge.U_LOW, touching.one), (self.two, Edge.U_HIGH, touching.two)):
-            surface = whole(given.shapes[of])
+            surface = given.shapes[of].whole
             middle = len(uv) // 2
             edge = foot_points(surface, touching.edge[middle][None]).uv[0]
             low, high = np.array(surface.domain).T

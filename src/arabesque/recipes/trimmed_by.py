@@ -8,7 +8,7 @@ import numpy as np
 
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Face, Surface
+from arabesque.geometry import Curve, Face, Surface, foot_points
 from arabesque.joining import Cutter, Pieces, cut_apart, shown_by
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
@@ -42,6 +42,12 @@ class CutBy:
         if not isinstance(shape, Surface | Curve):
             raise ArabesqueError("What cuts is neither a surface nor a curve any more", "Undo that, or make it free")
         return Cutter(shape, self.direction, self.further)
+
+
+def shares_of(surface: Surface, places: Floats) -> Floats:
+    """(n, 2) where on a surface (n, 3) places lie, as shares of its domain."""
+    low, high = np.array(surface.domain).T
+    return np.asarray((foot_points(surface.whole, places).uv - low) / (high - low))
 
 
 @dataclass(frozen=True, eq=False)

@@ -23,7 +23,7 @@ from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Face, Surface
-from arabesque.joining import Round, Section, Shown, side_of, whole
+from arabesque.joining import Round, Section, Shown, side_of
 from arabesque.model import Item, edits
 from arabesque.model.item import new_id
 from arabesque.model.rebuild import given
@@ -158,7 +158,7 @@ class RoundEdges(Searching):
     def _surface(self, key: str) -> Surface:
         shape = self.session.document[key].shape
         assert isinstance(shape, Surface)
-        return whole(shape)
+        return shape.whole
 
     def key(self, event: QKeyEvent) -> bool:
         if event.key() == Qt.Key.Key_Backspace and self.picked:

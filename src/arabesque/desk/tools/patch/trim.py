@@ -25,12 +25,12 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Face, Surface, foot_points
+from arabesque.geometry import Curve, Face, Surface
 from arabesque.joining import Pieces
 from arabesque.model import Item, edits
 from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress
-from arabesque.recipes import CutBy, Given, Recipe, TrimmedBy
+from arabesque.recipes import CutBy, Given, Recipe, TrimmedBy, shares_of
 from arabesque.shapes import SAMPLES_ALONG
 
 PAST = 1.0
@@ -260,15 +260,14 @@ class TrimSurface(Making):
         return isinstance(self.session.document[key].shape, Surface)
 
     def try_it(self) -> None:
-        draft = self.draft()
-        document = self.session.document
-        self._recipes = [] if draft is None else [draft, *self._others(draft)]
-        self._sources = [given(document, recipe) for recipe in self._recipes]
-        self._made_of = [ingredients(document, recipe) for recipe in self._recipes]
+        draft, document = self.draft(), self.session.document
+        recipes = [] if draft is None else [draft, *self._others(draft)]
+        # in one: a try that is given up may still read it beside the window
+        self._work = tuple((one, given(document, one), ingredients(document, one)) for one in recipes)
         super().try_it()
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> tuple[Cut, ...]:
-        return tuple(_cut(one, given_) for one, given_ in zip(self._recipes, self._sources, strict=True))
+        return tuple(_cut(one, given_) for one, given_, _ in self._work)
 
     def shape_of(self, made: tuple[Cut, ...]) -> Surface:
         face = made[0].face
@@ -280,8 +279,8 @@ class TrimSurface(Making):
         if self.target is not None:
             super()._keep(made)
             return
-        done = [(cut, of) for cut, of in zip(made, self._made_of, strict=True) if cut.face is not None]
-        parts = [(cut.of, cut.face, cut.recipe, made_of) for cut, made_of in done]
+        done = zip(made, self._work, strict=True)
+        parts = [(cut.of, cut.face, cut.recipe, made_of) for cut, (_, _, made_of) in done if cut.face is not None]
         if self.session.edit(edits.items.derived_in_place, "cut", parts):
             self.kept()
 
@@ -317,12 +316,8 @@ class TrimSurface(Making):
 
 def _share(item: Item, place: Floats) -> Floats:
     """(2,) where on a surface a place lies, as shares of its domain."""
-    surface = item.shape
-    assert isinstance(surface, Surface)
-    low, high = np.array(surface.domain).T
-    bare = surface.whole if isinstance(surface, Face) else surface
-    share: Floats = (foot_points(bare, place[None]).uv[0] - low) / (high - low)
-    return share
+    assert isinstance(item.shape, Surface)
+    return shares_of(item.shape, place[None])[0]
 
 
 def _cut(recipe: TrimmedBy, source: Given) -> Cut:

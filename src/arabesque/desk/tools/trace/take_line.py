@@ -23,7 +23,6 @@ from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Curve, Surface, foot_points
 from arabesque.joining import crossings
-from arabesque.joining import whole as bare
 from arabesque.model import Item
 from arabesque.progress import Progress
 from arabesque.reading import Regions
@@ -240,6 +239,6 @@ def _near(one: Surface, two: Surface) -> bool:
 def _crossed(one: Surface, two: Surface) -> list[Floats]:
     """The lines in which two surfaces cross, for the session to keep; none for surfaces that lie in each other."""
     try:
-        return [line.points for line in crossings(bare(one), bare(two))]
+        return [line.points for line in crossings(one.whole, two.whole)]
     except InvalidShape:
         return []
