@@ -43,13 +43,14 @@ class Joins(Lends):
         parts: tuple[tuple[float, float], tuple[float, float]] = ((0.0, 1.0), (0.0, 1.0)),
         ways: str = "along rows",
         degree: int = 0,
+        middle: int = 0,
     ) -> AnyItem:
         """A patch from one border to another that goes on in both with G0 to G3, and follows them.
 
         one, two: (item, border): of a patch as in ``geometry.Edge``, of a trimmed face the number among its ``rims``.
         order: of both, or each. pull: how far each one's form is followed, 1 is usual. parts: from which share of each
         border to which. ways: "along rows", "squarely" or "to the other". degree: across, at
-        least. Exact where the rows of two edges are followed.
+        least. middle: so many rows between lie on the reference scan. Exact where the rows of two edges are followed.
         """
         orders = (order, order) if isinstance(order, int) else order
         pulls = (pull, pull) if isinstance(pull, (int, float)) else pull
@@ -57,7 +58,7 @@ class Joins(Lends):
             BorderOf(self.item(item.id).id, int(rim), orders[k], parts[k], (float(pulls[k]),) * 3)
             for k, (item, rim) in enumerate((one, two))
         ]
-        return self._derived("blend", "Blend", BlendBetween(sides[0], sides[1], Ways(ways), degree))
+        return self._derived("blend", "Blend", BlendBetween(sides[0], sides[1], Ways(ways), degree, middle))
 
     def best_pull(self, made: AnyItem) -> float:
         """Give a blend the pulls at which it lies nearest to the reference scan; how near 99 % of it are then, mm."""

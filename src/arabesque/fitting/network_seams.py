@@ -98,19 +98,11 @@ class OuterSeam(Seam):
 
     def rows(self, x: Floats) -> Iterator[Rows]:
         flank = self._flank
-        e, d, second = flank.read(x)
-        places = flank.place @ x[flank.columns]
-        normals, bends, near = self._met(places, e)
+        own = x[flank.columns]
+        normals, bends, near = self._met(flank.place @ own, flank.along @ own)
         if not near.any():
             return
-        across = d - np.einsum("nc,nc->n", d, unit(e))[:, None] * unit(e)
-        size = near / np.linalg.norm(across, axis=1)
-        f = np.einsum("nc,nc->n", d, normals) * size
-        yield _flat(flank.across[:, :, None] * (normals * size[:, None])[:, None]), f, self.columns, 1.0 / len(f)
-        if self._order > 1:
-            own, rows = _bend(flank, normals, e, d, second)
-            length = float(np.linalg.norm(np.diff(places, axis=0), axis=1).sum())
-            yield _flat(rows * near[:, None, None]), (own - bends) * near, self.columns, BENDS * length**2 / len(f)
+        yield from rows_to_meet(flank, x, normals, bends, self._order, near)
 
     def _met(self, places: Floats, ways: Floats) -> tuple[Floats, Floats, Floats]:
         """Normals and bends of what lies there, and 1 where something does."""
@@ -133,6 +125,26 @@ class OuterSeam(Seam):
         own = unit(np.cross(e, d))
         turned = np.degrees(np.arcsin(np.clip(np.linalg.norm(np.cross(own, normals), axis=1), 0, 1)))
         return float((turned * near).max())
+
+
+def rows_to_meet(
+    flank: Flank, x: Floats, normals: Floats, bends: Floats, order: int, near: Floats | None = None
+) -> Iterator[Rows]:
+    """Rows for a flank that is to have (k, 3) unit normals along its border, and with order 2 (k,) bends square to it.
+
+    near: (k,) how much each place counts; all of them do where it is not given.
+    """
+    e, d, second = flank.read(x)
+    weight = np.ones(len(e)) if near is None else near
+    across = d - np.einsum("nc,nc->n", d, unit(e))[:, None] * unit(e)
+    size = weight / np.linalg.norm(across, axis=1)
+    f = np.einsum("nc,nc->n", d, normals) * size
+    yield _flat(flank.across[:, :, None] * (normals * size[:, None])[:, None]), f, flank.columns, 1.0 / len(f)
+    if order > 1:
+        own, rows = _bend(flank, normals, e, d, second)
+        length = float(np.linalg.norm(np.diff(flank.place @ x[flank.columns], axis=0), axis=1).sum())
+        weighted = rows * weight[:, None, None]
+        yield _flat(weighted), (own - bends) * weight, flank.columns, BENDS * length**2 / len(f)
 
 
 def inner_seams(space: NetworkSpace, order: int) -> list[Seam]:

@@ -2,11 +2,12 @@
 
 from arabesque.joining.ball import Rolling, Touching, side_of
 from arabesque.joining.best_pull import best_pulls
-from arabesque.joining.blend import Blend, blend
+from arabesque.joining.blend import Blend, blend, laid_on_scan
 from arabesque.joining.border import BlendSide, Ways
 from arabesque.joining.crossing import Crossing, crossings
 from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge
 from arabesque.joining.filling import Filled, divided, fill
+from arabesque.joining.four_sided import fill_four
 from arabesque.joining.match import MatchedPatch, match_edge
 from arabesque.joining.offset import SetOff, set_off
 from arabesque.joining.pieces import Loose, Piece, Pieces, pieces_of
@@ -44,6 +45,8 @@ __all__ = [
     "cut_lines",
     "divided",
     "fill",
+    "fill_four",
+    "laid_on_scan",
     "match_edge",
     "onto_edge",
     "pieces_of",

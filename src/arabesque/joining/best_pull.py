@@ -9,7 +9,7 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.checking import shape_to_scan
 from arabesque.errors import ArabesqueError
-from arabesque.joining.blend import blend
+from arabesque.joining.blend import blend, laid_on_scan
 from arabesque.joining.border import BlendSide, Ways
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
@@ -29,10 +29,11 @@ def best_pulls(
     scan: Scan,
     tolerance: float,
     ways: Ways = Ways.ROWS,
+    middle: int = 0,
     progress: Progress = silent,
 ) -> tuple[BlendSide, BlendSide, float]:
     """Both sides with the pulls, each the same all along, at which 99 % of the blend lie nearest to a scan, but for its
-    dents and spikes by a tolerance, mm; and how near that is, mm.
+    dents and spikes by a tolerance, mm; and how near that is, mm. middle: rows of it that lie on the scan.
 
     Nelder and Mead, "A simplex method for function minimization", 1965, over the logarithms of both pulls. Raises
     ArabesqueError where there is no scan below the blend.
@@ -49,7 +50,10 @@ def best_pulls(
         nonlocal count
         progress(min(count / TRIES, 0.99), "Trying pulls")
         count += 1
-        found = shape_to_scan(blend(*pulled(logs), ways).surface, scan, ALONG)
+        made = blend(*pulled(logs), ways)
+        if middle:
+            made = laid_on_scan(made, (one.order, two.order), middle, scan, tolerance)
+        found = shape_to_scan(made.surface, scan, ALONG)
         return found.figures(tolerance).inlier_p99 if found.missing < MOST_MISSING else np.inf
 
     first = away(np.zeros(2))

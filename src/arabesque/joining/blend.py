@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import comb, perm
 
 import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError, InvalidShape
+from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
 from arabesque.geometry import LARGEST_DEGREE, Surface, greville
 from arabesque.joining.border import BlendSide, Leaving, Ways, common_basis, refined
 from arabesque.joining.collocation import apart, between, through
+from arabesque.progress import Progress, silent
+from arabesque.scan import Scan
 
 EXACT = 1e-9
 """Of its size: rows of control points that are off by no more are the borders themselves."""
@@ -64,6 +67,25 @@ def blend(one: BlendSide, two: BlendSide, ways: Ways = Ways.ROWS, degree: int = 
     facing = np.einsum("nc,nc->n", surface.normals(middle), sides[0].normals(np.array([0.5])))
     size = float(np.linalg.norm(np.ptp(points.reshape(-1, 3), axis=0)))
     return Blend(surface.reversed(1) if facing[0] < 0 else surface, off <= EXACT, off * size)
+
+
+def laid_on_scan(
+    made: Blend, orders: tuple[int, int], rows: int, scan: Scan, tolerance: float, progress: Progress = silent
+) -> Blend:
+    """A blend with so many rows more in its middle, which are fitted to a scan.
+
+    Those beside its borders stay, by the orders that it meets them with, so that it meets them as before. Raises
+    InvalidShape where the degree across does not allow so many, FitProblem where there is no scan below.
+    """
+    surface, least = made.surface, sum(orders) + 2
+    degree = max(surface.degree[0], least + rows - 1)
+    if degree > LARGEST_DEGREE:
+        raise InvalidShape(f"A blend has degree {LARGEST_DEGREE} across at most", "Ask for fewer rows in the middle")
+    higher = surface.elevated(degree - surface.degree[0], 0)
+    held = np.zeros(higher.points.shape[:2], dtype=bool)
+    held[: orders[0] + 1] = held[degree - orders[1] :] = True
+    settings = FitSettings(tolerance, slide=SLIDE, even=EVEN)
+    return replace(made, surface=fit_patch(higher, scan, settings, held, progress=progress))
 
 
 def _gap(one: Leaving, two: Leaving) -> float:

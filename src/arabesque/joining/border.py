@@ -20,6 +20,8 @@ MOST_LEAN = 2.0
 """How far aside, against ahead, a way may leave a border."""
 SHORTEST = 1e-3
 """Of a border's way: a shorter part is no border."""
+DENSE, CLOSER = 257, 4
+"""Places along a border among which the nearest to others are sought, and how often more closely."""
 Space = tuple[int, Floats, Ints]
 """Of splines along a border: the degree, the inner breaks as shares of the way, and how smooth they are at each."""
 
@@ -74,7 +76,11 @@ class Leaving:
         """The same, run the way that fits something with (2, 3) ends; the pulls stay where they are on the border."""
         own = self.places(np.array([0.0, 1.0]))
         straight, turned = (float(np.linalg.norm(ends - run, axis=1).sum()) for run in (own, own[::-1]))
-        return self if straight <= turned else Leaving(self.side, self._ways, not self._turned)
+        return self if straight <= turned else self.backwards()
+
+    def backwards(self) -> Leaving:
+        """The same, run from its end to its start."""
+        return Leaving(self.side, self._ways, not self._turned)
 
     @property
     def space(self) -> Space | None:
@@ -142,6 +148,19 @@ class Leaving:
     def pulls(self, t: Floats) -> Floats:
         """(n,) how far the border's form is followed."""
         return np.asarray(np.polyval(self._pull, 1 - t if self._turned else t))
+
+
+def nearest_shares(rim: Rim, places: Floats) -> Floats:
+    """(n,) shares of a border's way nearest to (n, 3) places: the nearest of many, then between its neighbours."""
+    near, reach = np.zeros(len(places)), 1.0
+    for _ in range(CLOSER):
+        # at first all along
+        shares = np.clip(near[:, None] + np.linspace(-reach, reach, DENSE), 0.0, 1.0)
+        lines = rim.surface.at(rim.places(shares.ravel())).reshape(*shares.shape, 3)
+        best = np.linalg.norm(lines - places[:, None], axis=2).argmin(axis=1)
+        near = shares[np.arange(len(places)), best]
+        reach *= 4.0 / DENSE
+    return near
 
 
 def common_basis(spaces: Sequence[Space | None]) -> tuple[int, Floats, bool]:

@@ -11,10 +11,11 @@ from arabesque.arrays import Floats, unit
 from arabesque.errors import ArabesqueError
 from arabesque.fitting.fairness import fairness_matrix
 from arabesque.geometry import Face, Surface, Trim, basis_matrix, uniform_knots
-from arabesque.joining.border import BlendSide, Leaving, Ways
+from arabesque.joining.border import BlendSide, Leaving
 from arabesque.joining.over_plane import OverPlane, Seen
 from arabesque.joining.pieces import pieces_of
 from arabesque.joining.recast import recast
+from arabesque.joining.ring import ring_of
 
 DEGREE, LEAST_SPANS = 5, 4
 SPANS = 10, 20, 34
@@ -25,8 +26,6 @@ ALONG = 97
 """Places along each border at which it is met."""
 MARGIN = 0.06
 """Of the opening: how far the patch goes on beyond it."""
-APART = 0.5
-"""Of the shortest border: ends further apart are no corner."""
 PLACE, SLOPE, BEND = 1e-5, 1e-5, 1e-4
 """What counts alike: of the opening's size, of a radian, of the curvature of a circle round the opening."""
 FAIR, BEYOND = 1e-6, 1e-4
@@ -39,10 +38,10 @@ LOOKED_AT = 201
 
 @dataclass(frozen=True, eq=False)
 class Filled:
-    """face: trimmed at the borders. gap: mm, turned: degrees, bent: of the larger curvature, at most, between it and
+    """face: trimmed at the borders, or a patch whose edges lie on them. gap: mm, turned: degrees, bent: of the larger curvature, at most, between it and
     the neighbours along borders that ask for that; corners: (k, 3) where borders meet."""
 
-    face: Face
+    face: Surface
     gap: float
     turned: float
     bent: float
@@ -57,7 +56,7 @@ def fill(sides: Sequence[BlendSide], guides: Floats | None = None, tolerance: fl
     of third derivatives: Moreton and Sequin 1992). guides: (n, 3) places, of the scan or of curves within, that it
     passes within the tolerance, mm. Raises ArabesqueError for borders that are no ring, or too steep for a plane.
     """
-    ring = _in_order([Leaving(side, Ways.ROWS) for side in sides])
+    ring = ring_of(sides)
     t = np.linspace(0, 1, ALONG)
     plane = OverPlane.of(
         np.concatenate([side.places(t) for side in ring]), np.concatenate([s.normals(t) for s in ring])
@@ -135,30 +134,6 @@ def _change_inside(knots: Sequence[Floats], trim: Trim, spans: Floats) -> Floats
     return total
 
 
-def _in_order(sides: Sequence[Leaving]) -> list[Leaving]:
-    """Borders going round, each run from where the one before ends; raises ArabesqueError where they are no ring."""
-    if not sides:
-        raise ArabesqueError("An opening has borders", "Click them")
-    ends = np.array([0.0, 1.0])
-    left, ring = list(sides[1:]), [sides[0]]
-    shortest = min(float(np.linalg.norm(np.diff(s.places(np.linspace(0, 1, 17)), axis=0), axis=1).sum()) for s in sides)
-    begin = ring[0].places(ends)[0]
-    while left:
-        here = ring[-1].places(ends)[1]
-        away = [(float(np.linalg.norm(side.places(ends) - here, axis=1).min()), k) for k, side in enumerate(left)]
-        _, k = min(away)
-        side = left.pop(k)
-        at = side.places(ends)
-        turned = float(np.linalg.norm(at[1] - here)) < float(np.linalg.norm(at[0] - here))
-        ring.append(Leaving(side.side, Ways.ROWS, True) if turned else side)
-        if min(away)[0] > APART * shortest:
-            break
-    closing = float(np.linalg.norm(ring[-1].places(ends)[1] - begin))
-    if left or closing > APART * shortest:
-        raise ArabesqueError("The borders do not go round an opening", "Click those that do, one after the other")
-    return ring
-
-
 def _trim(heights: Sequence[Seen], low: Floats, spans: Floats) -> Trim:
     """The loop round the opening; between two borders whose ends are apart it runs straight."""
     places: list[Floats] = []
@@ -185,6 +160,8 @@ def divided(filled: Filled, near: float = 0.002) -> tuple[Surface, ...]:
     """The fill as four-sided patches with natural edges that come ``near``, mm: over four borders one, else one at each
     corner, from the middles of both borders there to a place in the middle of all."""
     face, count = filled.face, len(filled.corners)
+    if not isinstance(face, Face):
+        return (face,)
     (loop,) = face.trim.loops
     if count < 3:
         raise ArabesqueError("Four-sided patches need three borders or more", "Fill it by one trimmed patch")

@@ -11,12 +11,10 @@ from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import LARGEST_DEGREE, Edge, Rim, Surface, greville, missing_knots, swapped_surface
 from arabesque.geometry.kernels import basis_matrix
-from arabesque.joining.border import BlendSide, Leaving, Ways, common_basis, refined, space_of
+from arabesque.joining.border import BlendSide, Leaving, Ways, common_basis, nearest_shares, refined, space_of
 from arabesque.joining.collocation import apart, between, through
 
 EXACT, CLOSE, MOST_SPANS = 1e-9, 1e-5, 128
-DENSE, CLOSER = 257, 4
-"""Places along a border among which those nearest to the ends of an edge are sought, and how often more closely."""
 BESIDE_END = 0.02
 """Of a border's way: an edge that ends so near to its end is meant to end with it."""
 
@@ -90,15 +88,7 @@ def _with_edge_first(surface: Surface, edge: Edge) -> tuple[Surface, Callable[[S
 
 def _part(rim: Rim, ends: Floats) -> tuple[float, float]:
     """The part of a border that the (2, 3) ends of an edge stand for."""
-    near = np.zeros(2)
-    reach = 1.0
-    for _ in range(CLOSER):
-        # at first all along, then between the neighbours of the nearest
-        shares = np.clip(near[:, None] + np.linspace(-reach, reach, DENSE), 0.0, 1.0)
-        away = [np.linalg.norm(rim.surface.at(rim.places(s)) - end, axis=1)
-                for s, end in zip(shares, ends, strict=True)]  # fmt: skip
-        near = np.array([s[one.argmin()] for s, one in zip(shares, away, strict=True)])
-        reach *= 4.0 / DENSE
+    near = nearest_shares(rim, ends)
     found = [0.0 if s < BESIDE_END else 1.0 if s > 1 - BESIDE_END else float(s) for s in near]
     if abs(found[0] - found[1]) < BESIDE_END:
         raise ArabesqueError("Both ends of the edge lie nearest to one place of the border", "Choose another border")

@@ -7,9 +7,10 @@ from typing import Any
 
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
-from arabesque.joining import Blend, BlendSide, Ways, best_pulls, blend
+from arabesque.joining import Blend, BlendSide, Ways, best_pulls, blend, laid_on_scan
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
+from arabesque.recipes.inputs import scan_of
 from arabesque.scan import Scan
 from arabesque.shapes import Rimmed, can
 
@@ -39,7 +40,8 @@ class BorderOf:
 
 @dataclass(frozen=True)
 class BlendBetween(Recipe):
-    """From one border to another, going on in each as smoothly as asked. degree: across, at least."""
+    """From one border to another, going on in each as smoothly as asked. degree: across, at least. middle: rows between
+    those that meet the borders, which lie on the scan."""
 
     word = "blend"
     live = True
@@ -48,6 +50,11 @@ class BlendBetween(Recipe):
     two: BorderOf
     ways: Ways = Ways.ROWS
     degree: int = 0
+    middle: int = 0
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        return ("scan", "tolerance") if self.middle else ()
 
     @property
     def inputs(self) -> tuple[str, ...]:
@@ -59,13 +66,17 @@ class BlendBetween(Recipe):
 
     def best(self, given: Given, scan: Scan, progress: Progress = silent) -> tuple[BlendBetween, float]:
         """With the pulls at which it lies nearest to a scan, and how near 99 % of it are then, mm."""
-        one, two, away = best_pulls(*self.sides(given), scan, given.tolerance, self.ways, progress)
+        one, two, away = best_pulls(*self.sides(given), scan, given.tolerance, self.ways, self.middle, progress)
         made = replace(self, one=replace(self.one, pull=one.pull), two=replace(self.two, pull=two.pull))
         return made, away
 
-    def made(self, given: Given) -> Blend:
+    def made(self, given: Given, progress: Progress = silent) -> Blend:
         """With what is to be told of it."""
-        return blend(*self.sides(given), self.ways, self.degree)
+        made = blend(*self.sides(given), self.ways, self.degree)
+        if not self.middle:
+            return made
+        orders = self.one.order, self.two.order
+        return laid_on_scan(made, orders, self.middle, scan_of(given), given.tolerance, progress)
 
     def build(self, given: Given, progress: Progress = silent) -> Surface:
-        return self.made(given).surface
+        return self.made(given, progress).surface

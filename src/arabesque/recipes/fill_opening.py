@@ -9,7 +9,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.geometry import Patchwork, Surface
-from arabesque.joining import Filled, divided, fill
+from arabesque.joining import Filled, divided, fill, fill_four
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.blend_between import BorderOf
@@ -47,9 +47,12 @@ class FillOpening(Recipe):
     def inputs(self) -> tuple[str, ...]:
         return tuple(dict.fromkeys((*(one.of for one in self.borders), *self.curves)))
 
-    def filled(self, given: Given) -> Filled:
-        """The one trimmed patch, with what is to be told of it."""
+    def filled(self, given: Given, progress: Progress = silent) -> Filled:
+        """The patch that all comes from, with what is to be told of it: one with natural edges where four borders are
+        filled so, else one trimmed."""
         sides = [border.side(given.shapes[border.of]) for border in self.borders]
+        if self.pieces is FillWith.FOUR_SIDED and len(sides) == 4 and not self.curves:
+            return fill_four(sides, scan_of(given) if self.scan else None, given.tolerance, progress)
         return fill(sides, self._guides(given), given.tolerance)
 
     def _guides(self, given: Given) -> Floats | None:
@@ -66,4 +69,4 @@ class FillOpening(Recipe):
         return surfaces[0] if len(surfaces) == 1 else Patchwork(surfaces)
 
     def build(self, given: Given, progress: Progress = silent) -> Surface | Patchwork:
-        return self.shape_of(self.filled(given))
+        return self.shape_of(self.filled(given, progress))
