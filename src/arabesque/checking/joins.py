@@ -33,8 +33,9 @@ SQUARE = 1e-7
 """mm: so far from square to a rim the way to a point may stand."""
 SECTIONS, GOLDEN = 36, (5**0.5 - 1) / 2
 """A step between two samples is searched down to 3e-8 of it."""
-LEAST_BEND = 1e-4
-"""1/mm: curvatures below this count as this when mismatches are taken in per cent."""
+LEAST_BEND, INFLECTED = 1e-4, 0.1
+"""Curvatures count as at least so many 1/mm, and as that share of the largest along the rims, when mismatches are taken
+in per cent: where a form turns from hollow to round its curvature is 0, and anything would be infinitely off."""
 
 
 @dataclass(frozen=True)
@@ -55,7 +56,8 @@ class Join:
     ``geometry.Edge`` says; -1 for its inside). points: (n, 3) along the part
     of the first that they have in common, closer together where they meet
     worst. gap: (n,) mm. angle: (n,) degrees between the tangent planes.
-    curvature: (n,) mismatch in the section square to the edge, as a share.
+    curvature: (n,) mismatch in the section square to the edge, as a share of
+    the curvature there, or of a tenth of the largest along the rims where that is more.
     change: (n,) mismatch of its change on the way across, as a share of the
     bend over the edges' length.
     """
@@ -333,31 +335,33 @@ def _measured(
     t = line.shares
     low, high = ends
     t = np.unique(np.concatenate([t[(t >= low) & (t <= high)], [low, high], other.furthest(line, ends)]))
-    values = _looked_at(line, other, t, size)
+    seen = _looked_at(line, other, t)
     for _ in range(CLOSER):
+        values = _values(seen, size)
         worst = {int(measure.argmax()) for measure in values[1:] if measure.max() > 0 and np.isfinite(measure).all()}
         between = [np.linspace(t[max(i - 1, 0)], t[min(i + 1, len(t) - 1)], 7)[1:-1] for i in worst]
         more = np.setdiff1d(np.concatenate(between), t) if between else np.zeros(0)
         if not len(more) or all(measure.max() < EXACT for measure in values[1:]):
             break
-        added = _looked_at(line, other, more, size)
+        added = _looked_at(line, other, more)
         order = np.argsort(np.concatenate([t, more]))
         t = np.concatenate([t, more])[order]
-        values = [np.concatenate([a, b])[order] for a, b in zip(values, added, strict=True)]
+        seen = [np.concatenate([a, b])[order] for a, b in zip(seen, added, strict=True)]
+    values = _values(seen, size)
     within = values[1] <= reach
-    if np.count_nonzero(within) < 2:
-        return None
+    if np.count_nonzero(within) < 2 or np.ptp(t[within]) * line.length < LONGER * reach:
+        return None  # rims that cross, or end on each other
     return Join(*pair, *(value[within] for value in values))
 
 
-def _looked_at(line: _Line, other: _Along | _Inside, t: Floats, size: float) -> list[Floats]:
-    """Points, gap, angle, and the mismatch of curvature and of its change, at shares of a line's way."""
+def _looked_at(line: _Line, other: _Along | _Inside, t: Floats) -> list[Floats]:
+    """Points, gap, angle, bends and slopes of both sides, (n, 2) each, at shares of a line's way."""
     one = _Side.read(line.rim.surface, line.rim.places(t))
     points = one.d[0, 0]
     across = one.across(line.rim.ways(t))
     two = other.read(points)
     gap = np.linalg.norm(points - two.d[0, 0], axis=1)
-    return [points, gap, *_mismatch(one, two, across, size)]
+    return [points, gap, *_sections(one, two, across)]
 
 
 def _feet(line: _Line, points: Floats) -> Floats:
@@ -421,8 +425,8 @@ class _Side(NamedTuple):
         return unit_cross(self.normals, self.d[1, 0] * ways[:, :1] + self.d[0, 1] * ways[:, 1:])
 
 
-def _mismatch(one: _Side, two: _Side, across: Floats, size: float) -> tuple[Floats, Floats, Floats]:
-    """Angle, degrees, and the shares by which curvature and its change differ in the section square to the edge."""
+def _sections(one: _Side, two: _Side, across: Floats) -> tuple[Floats, Floats, Floats]:
+    """Angle, degrees; then curvature and its change in the section square to the edge, (n, 2), of both sides."""
     normal_a, normal_b = one.normals, two.normals
     (bend_a, slope_a), (bend_b, slope_b) = (section_bends(side.d, across) for side in (one, two))
     cosine = np.einsum("nc,nc->n", normal_a, normal_b)
@@ -431,10 +435,17 @@ def _mismatch(one: _Side, two: _Side, across: Floats, size: float) -> tuple[Floa
     sine = np.sqrt((ay * bz - az * by) ** 2 + (az * bx - ax * bz) ** 2 + (ax * by - ay * bx) ** 2)
     angle = np.degrees(np.arctan2(sine, np.abs(cosine)))
     side = np.where(cosine < 0, -1.0, 1.0)
-    bend_b, slope_b = side * bend_b, side * slope_b
-    scale = np.maximum((np.abs(bend_a) + np.abs(bend_b)) / 2, LEAST_BEND)
-    curvature = np.abs(bend_a - bend_b) / scale
-    steep = 0.05 * size * (np.abs(slope_a) + np.abs(slope_b))
-    change = 0.1 * size * np.abs(slope_a - slope_b) / np.maximum(scale, steep)
+    return angle, np.column_stack([bend_a, side * bend_b]), np.column_stack([slope_a, side * slope_b])
+
+
+def _values(seen: Sequence[Floats], size: float) -> list[Floats]:
+    """Points, gap, angle, and the shares by which curvature and its change differ."""
+    points, gap, angle, bends, slopes = seen
+    mean = np.abs(bends).mean(axis=1)
     # surfaces that stand square to each other have no section in common
-    return angle, *(np.where(np.isnan(values), np.inf, values) for values in (curvature, change))
+    largest = np.nanmax(mean, initial=0.0)
+    scale = np.maximum(mean, max(LEAST_BEND, INFLECTED * largest))
+    curvature = np.abs(bends[:, 0] - bends[:, 1]) / scale
+    steep = 0.05 * size * np.abs(slopes).sum(axis=1)
+    change = 0.1 * size * np.abs(slopes[:, 0] - slopes[:, 1]) / np.maximum(scale, steep)
+    return [points, gap, angle, *(np.where(np.isnan(values), np.inf, values) for values in (curvature, change))]

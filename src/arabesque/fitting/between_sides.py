@@ -20,14 +20,15 @@ from arabesque.geometry import Edge, Surface, basis_matrix, border_of, even_para
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 
-ROUNDS, SETTLED = 12, 1e-6
+ROUNDS, SETTLED = 14, 1e-6
 """At most so many, and until no control point moves further, of the patch's size."""
-DEMAND = 1e7
-"""Weight of what neighbours ask for, mm² (an angle squared), against the mean squared distance to the scan."""
-FIRST_DEMAND = 1e3
-"""In the first round: bends are told of rows that run as they will only then."""
+FIRST_DEMAND, DEMAND, RAMP = 1e1, 1e7, 10.0
+"""Weight of what neighbours ask for, mm² (an angle squared), against the mean squared distance to the scan: it rises
+from round to round, because bends are told only of rows that run as they will."""
 FAIR, BARE, EVEN = 1e-8, 1e-6, 2e-5
 """Weights of fairness with a scan and without one, and of evenness."""
+WORSE, FIRMLY = 10.0, 5
+"""So many times the least squares so far, after so many rounds: the fit has lost its way."""
 SAMPLES_A_POINT, FEWEST = 3, 16
 PLACES_A_SPAN = 4
 
@@ -66,6 +67,7 @@ def fair_between(
         start.knots, start.points.shape, strict=False)]  # fmt: skip
     basis = [[basis_matrix(k, p, t, d) for d in (0, 1)] for k, p, t in zip(start.knots, start.degree, at, strict=True)]
     surface, size = start, float(np.linalg.norm(np.ptp(start.points.reshape(-1, 3), axis=0)))
+    best, least = start, np.inf
     for number in range(ROUNDS):
         progress(number / ROUNDS, "Fitting between borders")
         n = surface.count
@@ -79,20 +81,26 @@ def fair_between(
         even = EVEN * evenness_matrix(surface)
         matrix = matrix + even
         right = right - even @ surface.points.ravel()
-        demand = FIRST_DEMAND if number == 0 else DEMAND
-        for seam in seams:
-            for rows, values, columns, weight in seam.rows(surface):
-                index = (3 * columns[:, None] + np.arange(3)).ravel()
-                matrix[np.ix_(index, index)] += demand * weight * rows.T @ rows
-                right[index] -= demand * weight * rows.T @ values
+        demand = min(FIRST_DEMAND * RAMP**number, DEMAND)
+        asked = [row for seam in seams for row in seam.rows(surface)]
+        missed = sum(weight * float(values @ values) for _, values, _, weight in asked)
+        if missed <= least:
+            best, least = surface, missed
+        elif number >= FIRMLY and missed > WORSE * least:
+            break  # more is asked for than so few rows can give: what there was stays
+        for rows, values, columns, weight in asked:
+            index = (3 * columns[:, None] + np.arange(3)).ravel()
+            matrix[np.ix_(index, index)] += demand * weight * rows.T @ rows
+            right[index] -= demand * weight * rows.T @ values
         whole = matrix[np.ix_(free, free)]
         whole[np.diag_indices_from(whole)] += 1e-14 * whole.trace()
         move = np.zeros(3 * n)
         move[free] = np.linalg.solve(whole, right[free])
         surface = surface.with_points(surface.points + move.reshape(surface.points.shape))
-        if np.abs(move).max() < SETTLED * size:
+        if demand == DEMAND and np.abs(move).max() < SETTLED * size:
+            best = surface
             break
-    return surface
+    return best
 
 
 class _Seam:

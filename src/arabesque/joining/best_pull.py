@@ -20,7 +20,8 @@ TRIES = 80
 LEAST, MOST = 0.3, 3.0
 MOST_MISSING = 0.5
 """Of its area: a blend of which more has no scan below says nothing."""
-SETTLED = 0.01
+SETTLED, ALIKE = 0.03, 5e-4
+"""Shares of a pull, and mm: tries that differ by less are one."""
 
 
 def best_pulls(
@@ -60,6 +61,6 @@ def best_pulls(
     if not np.isfinite(first):
         raise ArabesqueError("There is no scan below the blend", "Choose other edges, or pull by hand")
     simplex = np.array([[0.0, 0.0], [0.4, 0.0], [0.0, 0.4]])
-    settings = {"maxfev": TRIES, "xatol": SETTLED, "fatol": 1e-4, "initial_simplex": simplex}
+    settings = {"maxfev": TRIES, "xatol": SETTLED, "fatol": ALIKE, "initial_simplex": simplex}
     found = minimize(away, np.zeros(2), method="Nelder-Mead", options=settings)
     return *pulled(found.x), float(found.fun)

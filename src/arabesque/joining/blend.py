@@ -70,7 +70,12 @@ def blend(one: BlendSide, two: BlendSide, ways: Ways = Ways.ROWS, degree: int = 
 
 
 def laid_on_scan(
-    made: Blend, orders: tuple[int, int], rows: int, scan: Scan, tolerance: float, progress: Progress = silent
+    made: Blend,
+    orders: tuple[int, int],
+    rows: int,
+    scan: Scan,
+    tolerance: float,
+    progress: Progress = silent,
 ) -> Blend:
     """A blend with so many rows more in its middle, which are fitted to a scan.
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.fitting.between_sides import Beyond, fair_between
-from arabesque.geometry import Edge, Surface, coons_net, greville, section_bends
+from arabesque.geometry import Edge, Surface, coons_net, greville, section_bends, uniform_knots
 from arabesque.joining.border import BlendSide, Leaving, Space, common_basis, refined
 from arabesque.joining.collocation import apart, between, through
 from arabesque.joining.filling import Filled
@@ -18,12 +18,13 @@ from arabesque.scan import Scan
 
 DEGREE = 5
 """At least, along both ways: curvature at both ends of a row takes six control points."""
-CLOSE = 1e-4
-"""mm: so near a border without rows of its own is followed."""
-TURNED, BENT = 0.01, 0.01
+CLOSE = 2e-5
+"""mm: so near borders are followed by rows that are fewer than their own, or where they have none."""
+SPANS = 1, 2, 3, 4, 5, 6, 8, 10, 12, 16, 20, 26, 32
+TURNED, BENT = 0.01, 0.004
 """Degrees and share of curvature: with less the patch is taken as it is."""
-FINEST = 4
-"""So often spans are divided until neighbours are met so."""
+FINEST, MOST_ROWS = 4, 60
+"""So often spans are divided until neighbours are met so, and up to so many rows one way."""
 FLAT = 100.0
 """Of the patch's size: a radius from which a border counts as flat."""
 LOOKED_AT = 65
@@ -41,40 +42,42 @@ def fill_four(
     """
     one, two, three, four = ring_of(sides)
     around = one, two, three.backwards(), four.backwards()
-    least: Space = (DEGREE, np.zeros(0), np.zeros(0, dtype=np.int64))
-    bases = [_basis(around[k::2], least) for k in (0, 1)]
+    bases = [_basis(around[k::2]) for k in (0, 1)]
     beyond = [Beyond(min(side.side.order, 2), _reader(side)) for side in around]
+    best = np.inf
     for number in range(FINEST + 1):
         progress(number / (FINEST + 1), "Laying a patch between four borders")
-        made = fair_between(_start(around, bases), beyond, scan, tolerance)
-        met = [met_along(made, edge, side) for edge, side in zip(Edge, beyond, strict=True)]
+        tried = fair_between(_start(around, bases), beyond, scan, tolerance)
+        met = [met_along(tried, edge, side) for edge, side in zip(Edge, beyond, strict=True)]
         off = [max(turned / TURNED, bent / BENT) for turned, bent in met]
-        if max(off) <= 1:
-            break
+        if max(off) < best:
+            best, made, turned, bent = max(off), tried, *(max(values) for values in zip(*met, strict=True))
         # what misses along u is met by more rows along u
         bases = [(p, refined(knots) if max(off[axis::2]) > 1 else knots) for axis, (p, knots) in enumerate(bases)]
+        if best <= 1 or max(len(knots) - p - 1 for p, knots in bases) > MOST_ROWS:
+            break
     t = np.linspace(0, 1, LOOKED_AT)
     gap = max(
         float(np.linalg.norm(_along(made, edge, t)[1] - side.places(t), axis=1).max())
         for edge, side in zip(Edge, around, strict=True)
     )
     corners = np.array([side.places(np.zeros(1))[0] for side in (one, two, three, four)])
-    return Filled(made, gap, max(turned for turned, _ in met), max(bent for _, bent in met), corners)
+    return Filled(made, gap, turned, bent, corners)
 
 
-def _basis(sides: Sequence[Leaving], least: Space) -> tuple[int, Floats]:
-    """Degree and knots along two borders that face each other: their own, or as fine as follows them closely."""
+def _basis(sides: Sequence[Leaving]) -> tuple[int, Floats]:
+    """Degree and knots along two borders that face each other: their own, or lighter ones that follow them closely."""
+    least: Space = (DEGREE, np.zeros(0), np.zeros(0, dtype=np.int64))
     degree, knots, held = common_basis([least, *(side.space for side in sides)])
-    while not held:
-        at = between(degree, knots)
-        off = max(
-            float(apart(through(side.places(greville(knots, degree)), degree, knots), degree, knots, at,
-                        side.places(at)).max()) for side in sides
-        )  # fmt: skip
-        if off <= CLOSE or len(knots) > 200:
+    for spans in SPANS:
+        light = uniform_knots(DEGREE, spans)
+        if held and len(light) - DEGREE >= len(knots) - degree:
+            return degree, knots
+        at, wanted = between(DEGREE, light), greville(light, DEGREE)
+        off = [apart(through(side.places(wanted), DEGREE, light), DEGREE, light, at, side.places(at)) for side in sides]
+        if np.max(off) <= CLOSE:
             break
-        knots = refined(knots)
-    return degree, knots
+    return DEGREE, light
 
 
 def _start(sides: Sequence[Leaving], bases: Sequence[tuple[int, Floats]]) -> Surface:
