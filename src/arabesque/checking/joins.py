@@ -28,6 +28,8 @@ ROUGH = 8
 """One in so many of them is looked at first."""
 LONGER, SHORTEST = 4.0, 0.02
 """Rims that run together do so for more than that many reaches, and more than that share of the shorter one."""
+APART = 0.1
+"""Millimetres a millimetre by which rims that meet somewhere run apart: those that do so faster only cross."""
 NEWTON, SETTLED = 4, 1e-13
 SQUARE = 1e-7
 """mm: so far from square to a rim the way to a point may stand."""
@@ -349,7 +351,7 @@ def _measured(
         seen = [np.concatenate([a, b])[order] for a, b in zip(seen, added, strict=True)]
     values = _values(seen, size)
     within = values[1] <= reach
-    if np.count_nonzero(within) < 2 or np.ptp(t[within]) * line.length < LONGER * reach:
+    if np.count_nonzero(within) < 2 or np.ptp(values[1][within]) > APART * np.ptp(t[within]) * line.length:
         return None  # rims that cross, or end on each other
     return Join(*pair, *(value[within] for value in values))
 

@@ -13,6 +13,7 @@ from arabesque.joining.offset import SetOff, set_off
 from arabesque.joining.pieces import Loose, Piece, Pieces, pieces_of
 from arabesque.joining.pull_back import PulledBack, along_form, best_backs, pulled_back
 from arabesque.joining.recast import Recast, recast
+from arabesque.joining.ring import ring_of
 from arabesque.joining.rounding import Round, Section, Shown, radius_shown, rolling, round_edge
 from arabesque.joining.shown import covered, shown_by
 
@@ -53,6 +54,7 @@ __all__ = [
     "pulled_back",
     "radius_shown",
     "recast",
+    "ring_of",
     "rolling",
     "round_edge",
     "set_off",

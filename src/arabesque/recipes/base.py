@@ -46,6 +46,11 @@ class Recipe:
         """Ids of the items it is made from."""
         return ()
 
+    @property
+    def in_drags(self) -> bool:
+        """Whether it follows in a drag, as it is set."""
+        return self.live
+
     def moved(self, matrix: Floats) -> Recipe:
         """The recipe after a (4, 4) rigid motion of all that it is made from."""
         return self

@@ -57,6 +57,10 @@ class BlendBetween(Recipe):
         return ("scan", "tolerance") if self.middle else ()
 
     @property
+    def in_drags(self) -> bool:
+        return not self.middle
+
+    @property
     def inputs(self) -> tuple[str, ...]:
         return tuple(dict.fromkeys((self.one.of, self.two.of)))
 

@@ -20,8 +20,10 @@ ALONG = 200
 
 
 class FillWith(Enum):
-    """What an opening is filled with; the value is its words."""
+    """What an opening is filled with; the value is its words. As suits: over four borders a patch with natural edges,
+    else one trimmed."""
 
+    AS_SUITS = "as suits the borders"
     ONE = "one trimmed"
     FOUR_SIDED = "four-sided"
 
@@ -51,7 +53,7 @@ class FillOpening(Recipe):
         """The patch that all comes from, with what is to be told of it: one with natural edges where four borders are
         filled so, else one trimmed."""
         sides = [border.side(given.shapes[border.of]) for border in self.borders]
-        if self.pieces is FillWith.FOUR_SIDED and len(sides) == 4 and not self.curves:
+        if self.pieces is not FillWith.ONE and len(sides) == 4 and not self.curves:
             return fill_four(sides, scan_of(given) if self.scan else None, given.tolerance, progress)
         return fill(sides, self._guides(given), given.tolerance)
 
@@ -63,7 +65,7 @@ class FillOpening(Recipe):
 
     def shape_of(self, filled: Filled) -> Surface | Patchwork:
         """What the recipe makes of it."""
-        if self.pieces is FillWith.ONE:
+        if self.pieces is not FillWith.FOUR_SIDED:
             return filled.face
         surfaces = divided(filled, self.near)
         return surfaces[0] if len(surfaces) == 1 else Patchwork(surfaces)

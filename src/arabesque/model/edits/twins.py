@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -23,8 +24,11 @@ from arabesque.geometry import (
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
 from arabesque.model.item import Item, Origin
+from arabesque.recipes import Mirror
 
 Patch = Item[Surface]
+ON_PLANE = 1e-6
+"""mm: an edge so near to the plane lies on it."""
 
 
 def tied_across(document: Document, item: Patch) -> Change:
@@ -44,6 +48,25 @@ def mirrored_live(document: Document, item: Item[Any]) -> Change:
     if isinstance(item.shape, Surface):
         return _tied(document, item, Twin(TwinKind.BESIDE), "mirrored live")
     return Change(f"{item.name}: mirrored live", document.with_image(item.id))
+
+
+def all_mirrored(document: Document, items: Sequence[Item[Any]]) -> Change:
+    """The mirror images of all of them stand beside the plane, and follow; what has an edge on the plane is seated
+    there. What has an image, is one, or lies across the plane stays; raises ArabesqueError where nothing is left."""
+    put, count = document, 0
+    for item in items:
+        if document.images_of(item) or isinstance(item.recipe, Mirror) or item.ties.twin is not None:
+            continue
+        kind = TwinKind.BESIDE
+        if isinstance(item.shape, Surface):
+            kind = nearest_twin(item.shape, document.plane_of(item), ON_PLANE).kind
+        if kind is not TwinKind.SPANS:
+            seat = kind is TwinKind.ENDS
+            put = (seated(put, put[item.id], Seam.SMOOTH) if seat else mirrored_live(put, put[item.id])).document
+            count += 1
+    if not count:
+        raise ArabesqueError("None of these can have a mirror image that it has not", "Select others")
+    return Change(f"{count} items mirrored live", put)
 
 
 def let_go(document: Document, item: Patch) -> Change:

@@ -36,8 +36,11 @@ WEAKEST, STRONGEST = 0.1, 3.0
 """Pulls between which a handle can be dragged."""
 REACH = 1 / 3
 """Of the gap: how far from its border a handle of pull 1 stands."""
+PLACES = 401
+"""Along a border, where a blend can begin or end."""
 FIELDS = (("one_start", "one_middle", "one_end"), ("two_start", "two_middle", "two_end"))
 BACKS = ("one_back", "two_back")
+PARTS = (("one_from", "one_to"), ("two_from", "two_to"))
 TRIED = (*FIELDS[0], *FIELDS[1], *BACKS)
 """What a tried state is told apart by."""
 
@@ -45,7 +48,7 @@ TRIED = (*FIELDS[0], *FIELDS[1], *BACKS)
 @dataclass(frozen=True, eq=False)
 class Handle:
     """A value of the form that can be dragged. line: (k, 3) where it stands for ``values``, beginning ``at``. edge: it
-    is an edge that is pulled back."""
+    is an edge that is pulled back, or a place on one where the blend begins or ends."""
 
     field: str
     at: Floats
@@ -72,7 +75,7 @@ class BlendEdges(Searching):
     @dataclass
     class Options:
         """one, two: continuity. The pulls are shares of the usual one; back is mm by which a patch is pulled back along
-        its form first, forward below 0; from and to are shares of each border's way."""
+        its form first, forward below 0; from and to are shares of each border's way. middle: rows between that lie on the scan."""
 
         one: int = whole(2, 0, 3, "Edge 1: G")
         two: int = whole(2, 0, 3, "Edge 2: G")
@@ -90,6 +93,7 @@ class BlendEdges(Searching):
         two_from: float = labelled(0.0, "Edge 2 from")
         two_to: float = labelled(1.0, "Edge 2 to")
         degree: int = whole(1, 1, LARGEST_DEGREE, "Degree across")
+        middle: int = whole(0, 0, 4, "Rows on the scan")
 
     def clear(self) -> None:
         self.picked: list[Border] = []
@@ -111,6 +115,7 @@ class BlendEdges(Searching):
         recipe, o = item.recipe, self.options
         assert isinstance(recipe, BlendBetween)
         o.one, o.two, o.ways, o.degree = recipe.one.order, recipe.two.order, recipe.ways, max(recipe.degree, 1)
+        o.middle = recipe.middle
         for side, names in zip((recipe.one, recipe.two), FIELDS, strict=True):
             for name, pull in zip(names, side.pull, strict=True):
                 setattr(o, name, pull)
@@ -123,7 +128,7 @@ class BlendEdges(Searching):
         if self._held is not None:
             return "The blend follows the pull; the distance to the scan is live"
         if self.made is not None:
-            return "Drag a handle to pull, a hollow one to pull its patch back; Enter keeps it"
+            return "Drag a handle to pull; hollow ones move where it begins, or pull a patch back; Enter keeps it"
         if self.working:
             return "Blending"
         return "Click the edge to blend it with" if self.picked else self.hint
@@ -194,7 +199,8 @@ class BlendEdges(Searching):
             return
         try:
             source = self.source(recipe)
-            made = recipe.made(source)
+            # rows on the scan are fitted when the hand lets go
+            made = replace(recipe, middle=0).made(source)
         except ArabesqueError:  # the last one that holds stays, and release says why
             return
         self.drop()
@@ -296,11 +302,12 @@ class BlendEdges(Searching):
             BorderOf(border.key, border.rim, order, part, tuple(getattr(o, name) for name in names))
             for border, order, part, names in zip(self.picked, (o.one, o.two), parts, FIELDS, strict=True)
         ]
-        return BlendBetween(sides[0], sides[1], o.ways, o.degree if o.degree > 1 else 0)
+        middle = o.middle if self.session.scan is not None else 0
+        return BlendBetween(sides[0], sides[1], o.ways, o.degree if o.degree > 1 else 0, middle)
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> tuple[Surface, list[Fact]]:
         assert isinstance(recipe, BlendBetween)
-        made = recipe.made(source)
+        made = recipe.made(source, progress)
         facts = self._plain_facts(made, source)
         for label, side, own in (("Edge 1", recipe.one, Edge.U_LOW), ("Edge 2", recipe.two, Edge.U_HIGH)):
             facts += join_facts(label, source, side, made.surface, int(own))
@@ -335,6 +342,14 @@ class BlendEdges(Searching):
             if can_be_pulled(self.session, border):
                 line, lengths = way_back(self.session, border)
                 lines.append(Handle(BACKS[side], line[np.abs(lengths).argmin()], line, lengths, True))
+        shares = np.linspace(0, 1, PLACES)
+        for side, border in enumerate(self.picked):
+            rim = rim_of(self.session, border)
+            if rim is not None and not self._backs[side]:
+                line = np.asarray(rim.surface.at(rim.places(shares)))
+                for field in PARTS[side]:
+                    nearest = int(np.abs(shares - getattr(self.options, field)).argmin())
+                    lines.append(Handle(field, line[nearest], line, shares, True))
         for side in (0, 1):
             for at, v in enumerate((0.02, 0.5, 0.98)):
                 ends = surface.at(np.array([[0.0, v], [1.0, v]]))

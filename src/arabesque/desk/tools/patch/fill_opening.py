@@ -20,14 +20,14 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Patchwork, Rim, Surface
-from arabesque.joining import Filled
+from arabesque.geometry import Curve, Patchwork, Surface
+from arabesque.joining import BlendSide, Filled, ring_of
 from arabesque.model import Item
 from arabesque.progress import Progress
 from arabesque.recipes import BorderOf, FillOpening, FillWith, Given, Recipe
 
 MEETING = 0.05
-"""Of a border's length: ends that are nearer to each other make a corner of the ring."""
+"""Of the shortest border: ends that are nearer to each other make a corner of the ring."""
 SMOOTH, ALIKE = 0.05, 5.0
 """Degrees, and percent of curvature, up to which borders count as met in tangent planes, and in curvature."""
 
@@ -58,7 +58,7 @@ class FillBetween(Making):
         """order: of continuity to all borders. scan: it goes by the scan inside."""
 
         order: int = whole(2, 0, 2, "Continuity G")
-        pieces: FillWith = labelled(FillWith.ONE, "With")
+        pieces: FillWith = labelled(FillWith.AS_SUITS, "With")
         scan: bool = labelled(False, "Go by the scan")
 
     def clear(self) -> None:
@@ -137,16 +137,16 @@ class FillBetween(Making):
     # the fill
 
     def _closed(self) -> bool:
-        """True where every end of a border lies at another one's."""
+        """True where they go round, and each ends where the next begins, or on it."""
         rims = [rim_of(self.session, border) for border in self.picked]
-        ends = [_ends(rim) for rim in rims if rim is not None]
-        if not ends or len(ends) < len(self.picked):
+        try:
+            ring = ring_of([BlendSide(rim, 0) for rim in rims if rim is not None])
+        except ArabesqueError:
             return False
-        places = np.concatenate(ends)
-        within = MEETING * min(_length(rim) for rim in rims if rim is not None)
-        away = np.linalg.norm(places[:, None] - places[None], axis=2)
-        np.fill_diagonal(away, np.inf)
-        return bool((away.min(axis=1) <= within).all())
+        ends = np.array([side.places(np.array([0.0, 1.0])) for side in ring])
+        shortest = float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).min())
+        gaps = np.linalg.norm(ends[:, 0] - np.roll(ends[:, 1], 1, axis=0), axis=1)
+        return len(ring) == len(self.picked) and (len(ring) == 1 or bool(gaps.max() <= MEETING * shortest))
 
     def draft(self) -> FillOpening | None:
         if not self.picked or not self._closed():
@@ -157,7 +157,7 @@ class FillBetween(Making):
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> Made:
         assert isinstance(recipe, FillOpening)
-        filled = recipe.filled(source)
+        filled = recipe.filled(source, progress)
         return Made(filled, recipe.shape_of(filled))
 
     def shape_of(self, made: Made) -> Surface | Patchwork:
@@ -175,11 +175,3 @@ class FillBetween(Making):
         parts += border_parts(self.session, self.picked, self._hover)
         return parts
 
-
-def _ends(rim: Rim) -> np.ndarray:
-    return np.asarray(rim.surface.at(rim.places(np.array([0.0, 1.0]))))
-
-
-def _length(rim: Rim) -> float:
-    places = rim.surface.at(rim.places(np.linspace(0, 1, 17)))
-    return float(np.linalg.norm(np.diff(places, axis=0), axis=1).sum())

@@ -111,6 +111,8 @@ class Twins(Tool):
         item = self.item
         if item is None:
             return facts
+        if len(self.session.selected_items) > 1:
+            return [*facts, Fact("Selected", str(len(self.session.selected_items)))]
         twin = item.ties.twin
         facts.append(Fact("Patch", "stands alone" if twin is None else twin.kind.value))
         if twin is None or not isinstance(item.shape, Surface):
@@ -129,6 +131,9 @@ class Twins(Tool):
         item = self.item
         if item is None:
             return []
+        some = self.session.selected_items
+        if len(some) > 1:
+            return [Choice(f"Mirror all {len(some)} live", self._mirror_all)]
         halves = [
             Choice(f"Make symmetric from the {word} half", partial(self._do, twins.made_symmetric, end))
             for word, end in self._halves()
@@ -154,6 +159,12 @@ class Twins(Tool):
         if kind is TwinKind.ENDS and images:
             made.append(Choice("Join with its image", partial(self._do, twins.joined)))
         return made + halves
+
+    def _mirror_all(self) -> None:
+        document = self.session.history.document
+        items = [document[item.id] for item in self.session.selected_items if item.id in document]
+        self.session.edit(twins.all_mirrored, items)
+        self.changed.emit()
 
     def _halves(self) -> list[tuple[str, bool]]:
         axis = np.flatnonzero(self.plane.normal)
