@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
+from tests.fitting.test_together import clay, four
 from tests.joining.test_blend import hill
 from tests.joining.test_crossing import flat, rough
 from tests.joining.test_filling import around, sides, wavy
 
 from arabesque.checking import Join, find_joins, shape_to_scan
 from arabesque.demo import Heron, simulate
-from arabesque.fitting import four_corner_patch
+from arabesque.fitting import fit_together, four_corner_patch
 from arabesque.geometry import Edge, Surface, foot_points, split_surface
-from arabesque.joining import BlendSide, Cutter, Pieces, blend, cut_apart, fill, match_edge, shown_by
+from arabesque.joining import BlendSide, Cutter, Pieces, blend, cut_apart, fill, fill_four, match_edge, shown_by
 from arabesque.model import any_stale
 from arabesque.scan import ready_to_fit
 from arabesque.script import Project
@@ -34,6 +36,7 @@ def rows() -> Iterator[Row]:
     yield from _trimmed()
     yield _kept()
     yield from _filled()
+    yield from _together()
     yield _rebuilt()
 
 
@@ -99,12 +102,28 @@ def _at(place: np.ndarray, turn: float) -> np.ndarray:
 
 
 def _filled() -> Iterator[Row]:
-    """An opening of five sides in a form that bends both ways, filled with G2."""
-    borders = sides(around(5, wavy), 2)
-    made = fill(borders)
-    (taken,) = alternately(lambda: fill(borders), rounds=3)
-    yield Row("G2 fill of five sides: tangent planes", made.turned, None, 0.05, "°", f"{taken:.0f} ms")
-    yield Row("G2 fill of five sides: curvature", 100 * made.bent, None, 5.0, "%", f"gap {1e6 * made.gap:.0f} nm")
+    """An opening of five sides in a form that bends both ways, filled with G2; and one of four, with natural edges."""
+    for name, made_by, count in (("five", fill, 5), ("four", fill_four, 4)):
+        borders = sides(around(count, wavy), 2)
+        made = made_by(borders)
+        (taken,) = alternately(partial(made_by, borders), rounds=3)
+        counts = f"{taken:.0f} ms, {made.face.count} points"
+        yield Row(f"G2 fill of {name} sides: tangent planes", made.turned, None, 0.05, "°", counts)
+        yield Row(
+            f"G2 fill of {name} sides: curvature", 100 * made.bent, None, 5.0, "%", f"gap {1e6 * made.gap:.0f} nm"
+        )
+
+
+def _together() -> Iterator[Row]:
+    """Four neighbours that meet at angles, fitted together over a form with G2."""
+    scan = clay()
+    made = fit_together(four(), scan, 0.1, 2)
+    joins = find_joins(made.surfaces)
+    yield Row("four neighbours fitted together, G2: angle", max(float(j.angle.max()) for j in joins), None, 0.1, "°")
+    yield Row("four neighbours fitted together, G2: curvature",
+              max(100 * float(j.curvature.max()) for j in joins), None, 5.0, "%")  # fmt: skip
+    (taken,) = alternately(lambda: fit_together(four(), scan, 0.1, 2), rounds=3)
+    yield Row("four neighbours fitted together, G2", taken / 1000, None, 5.0, "s")
 
 
 def _rebuilt() -> Row:

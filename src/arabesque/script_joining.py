@@ -9,6 +9,8 @@ from numpy.typing import ArrayLike
 
 from arabesque.checking import Join, find_joins
 from arabesque.errors import ArabesqueError
+from arabesque.fitting import Together
+from arabesque.geometry import Edge, Face, Manner, Surface, extended
 from arabesque.joining import Crossing, Section, Shown, Ways, crossings, side_of
 from arabesque.model import Item, edits
 from arabesque.model.item import new_id
@@ -81,6 +83,16 @@ class Joins(Lends):
         border = BorderOf(self.item(to[0].id).id, int(to[1]), order)
         self._do(edits.joining.matched(self.document, self.item(patch.id), edge, border, rows, Ways(ways)))
         return self.item(patch.id)
+
+    def extend(self, patch: AnyItem, edge: int, length: float, manner: str = "as its own form") -> AnyItem:
+        """Move an ``Edge`` of a patch out by ``length`` mm on average, or back below 0; returns the patch, which is
+        free from then on. manner: "as its own form", "straight" or "with its curvature"."""
+        item = self.item(patch.id)
+        if not isinstance(item.shape, Surface) or isinstance(item.shape, Face):
+            raise ArabesqueError(f"{item.name} has no edge that can be moved", "Recast it first")
+        longer = extended(item.shape, *Edge(edge).side, length, Manner(manner))
+        self._do(edits.items.reshaped(self.document, item, "edge moved", longer))
+        return self.item(item.id)
 
     def offset(self, surface: AnyItem, length: float, near: float = 0.001) -> AnyItem:
         """A surface set off by ``length`` mm along the normals of a patch or true shape, below 0 against them; it
@@ -198,6 +210,15 @@ class Joins(Lends):
         sides = tuple(BorderOf(self.item(item.id).id, int(rim), order) for item, rim in borders)
         inner = tuple(self.item(curve.id).id for curve in curves)
         return self._derived("opening filled", "Fill", FillOpening(sides, FillWith(pieces), inner, scan))
+
+    def fit_together(self, patches: Sequence[AnyItem], order: int = 1) -> Together:
+        """Neighbouring patches fitted to the reference scan once more, with G0 to G2 over the edges that they share;
+        their outer edges stay. Returns what the fit told; the patches are changed in one step, and are free then."""
+        items = [self.item(item.id) for item in patches]
+        scan = self.document.reference_scan
+        made = edits.joining.together(self.document, items, scan, order, self._progress)
+        self._do(edits.joining.fitted_together(self.document, items, made, order))
+        return made
 
     def crossings(self, one: AnyItem, two: AnyItem) -> list[Crossing]:
         """The lines in which two surfaces cross, exact in the parameters of both; the longest first."""

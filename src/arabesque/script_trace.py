@@ -184,6 +184,10 @@ class Traces(Lends):
         recipe = CutBySurface(self.item(surface.id).id, np.array(near, dtype=float), offset, poles or 0)
         return self._derived("scan cut by a surface", "Curve", recipe)
 
+    def project(self, curve: AnyItem, onto: AnyItem | None = None, direction: ArrayLike | None = None) -> AnyItem:
+        """See ``project_curve``."""
+        return self.project_curve(curve, onto, direction)
+
     def project_curve(self, curve: AnyItem, onto: AnyItem | None = None, direction: ArrayLike | None = None) -> AnyItem:
         """A curve brought onto a patch, or onto the reference scan: along a direction, or to the closest places."""
         way = None if direction is None else np.array(direction, dtype=float)

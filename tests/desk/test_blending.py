@@ -6,10 +6,11 @@ from PyQt6.QtCore import Qt
 from arabesque.checking import find_joins
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.patch.blend_edges import BlendEdges
+from arabesque.desk.tools.patch.fit_together import FitTogether
 from arabesque.desk.tools.patch.match_edges import MatchEdges
 from arabesque.desk.tools.patch.set_off import SetOffPatch
-from arabesque.geometry import Edge, Surface, tessellate
-from arabesque.model import any_stale
+from arabesque.geometry import Edge, Surface, split_surface, tessellate
+from arabesque.model import Document, Item, any_stale
 from arabesque.recipes import BlendBetween, MatchedTo, SetOffSurface
 from arabesque.scan import Scan, write_mesh
 from arabesque.script import Project
@@ -188,6 +189,70 @@ class BlendTest(WindowTest):
         self.idle()
         self.assertIs(self.session.document[self.two.id].shape, self.two.shape)
 
+    def test_neighbours_fitted_together_and_mirrored_at_once(self) -> None:
+        """Two patches that meet at an angle: selected, fitted with G1, kept in one step; then both mirrored in one."""
+        form = hill(0, 60, 0)
+        left, right = split_surface(form, 0, 0.5)
+        points = right.points.copy()
+        points[1:, :, 2] += 0.02 * (points[1:, :, 0] - points[0, :, 0])
+        document = Document()
+        for name, shape in (("Left", left), ("Right", right.with_points(points))):
+            document = document.with_item(Item(name, name, shape.moved(_aside())))
+        self.session.start(document, None, "opened")
+        self.idle()
+        before = find_joins(self.surfaces())
+        self.assertEqual([join.grade() for join in before], [0])
+        self.window.hand.go_to(Step.PATCH)
+        self.session.select("Left")
+        self.key("G", SHIFT)
+        tool = self.window.hand.tool
+        assert isinstance(tool, FitTogether)
+        self.assertIn("Ctrl adds", tool.says)
+        self.session.select("Right", True)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        facts = {fact.label: fact for fact in tool.facts}
+        self.assertEqual(facts["Shared edges"].value, "1")
+        self.assertEqual(facts["Worst join"].state, "good")
+        steps = len(self.session.history.steps)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertEqual(len(self.session.history.steps), steps + 1)
+        self.assertGreaterEqual(min(join.grade() for join in find_joins(self.surfaces())), 1)
+        self.session.select("Left")
+        self.session.select("Right", True)
+        self.key("S")
+        self.assertEqual([choice.label for choice in self.window.hand.tool.choices], ["Mirror all 2 live"])
+        self.window.hand.tool.choices[0].run()
+        self.idle()
+        self.assertEqual(len(self.surfaces()), 4)
+        self.assertEqual(len(self.session.history.steps), steps + 2)
+        self.window.hand.tool.choices[0].run()
+        self.assertIn("None of these", self.view.overlay.message)
+
+    def test_where_it_begins_and_ends_is_dragged(self) -> None:
+        """The hollow handles at the ends of an edge: the blend is as long as the part between them."""
+        self.key(Qt.Key.Key_K)
+        tool = self.window.hand.tool
+        assert isinstance(tool, BlendEdges)
+        self.click(self.one.shape.at([[1.0, 0.4]])[0])
+        self.click(self.two.shape.at([[0.0, 0.6]])[0])
+        self.idle()
+        handle = next(one for one in tool._handles() if one.field == "one_from")
+        end = self.pixel(handle.line[len(handle.line) // 4])
+        self.drag(self.pixel(tool._place(handle)), end)
+        self.idle()
+        self.assertAlmostEqual(tool.options.one_from, 0.25, delta=0.03)
+        assert tool.made is not None
+        rows = tool.made[0].points
+        length = float(np.linalg.norm(rows[0, -1] - rows[0, 0]))
+        whole = float(np.linalg.norm(handle.line[-1] - handle.line[0]))
+        self.assertAlmostEqual(length / whole, 0.75, delta=0.04)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        # what belonged to those edges is of no use to the next ones
+        self.assertEqual((tool.options.one_from, tool.options.one_to, tool.picked), (0.0, 1.0, []))
+
     def test_set_off_and_told_where_it_folds(self) -> None:
         self.session.select(self.one.id)
         self.window.commands["set-off-surface"].trigger()
@@ -209,6 +274,13 @@ class BlendTest(WindowTest):
         self.click(self.one.shape.at([[0.5, 0.5]])[0])
         self.idle()
         self.assertEqual({fact.label: fact.state for fact in tool.facts}["Folds from"], "bad")
+
+
+def _aside() -> np.ndarray:
+    """A motion beside the twin plane."""
+    matrix = np.eye(4)
+    matrix[1, 3] = 20.0
+    return matrix
 
 
 if __name__ == "__main__":

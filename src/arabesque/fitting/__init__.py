@@ -13,6 +13,7 @@ from arabesque.fitting.lay_between import EdgeOf, Piece, lay_between, ring_of
 from arabesque.fitting.patch import EVEN, FitSettings, corners_only, fit_patch, on_scan_borders
 from arabesque.fitting.patch_fit import Borders, PatchFit, Stop, check_tolerance
 from arabesque.fitting.suggest import met, suggest
+from arabesque.fitting.together import Together, fit_together
 from arabesque.fitting.turn import Turn, turn_of
 from arabesque.fitting.weight_map import Candidate, lightest, weight_map
 
@@ -31,6 +32,7 @@ __all__ = [
     "Piece",
     "Stop",
     "Through",
+    "Together",
     "Turn",
     "bilinear",
     "blocked_triangles",
@@ -50,6 +52,7 @@ __all__ = [
     "fairness_matrix",
     "fit_cage",
     "fit_patch",
+    "fit_together",
     "four_corner_patch",
     "lay_between",
     "leg_ratio",

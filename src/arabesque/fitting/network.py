@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import block_array, coo_array, csc_array, eye_array, kron
+from scipy.sparse import block_array, coo_array, csc_array, diags_array, eye_array, kron
 
 from arabesque.arrays import Floats, Ints, unit
 from arabesque.errors import FitProblem
@@ -47,11 +47,13 @@ TIE = 1e-9
 class Demand:
     """What is asked of borders. order: 1 for one tangent plane, 2 for one curvature too, over inner borders.
 
-    beside: patches that the outer borders lie on, and are to meet likewise.
+    beside: patches that the outer borders lie on, and are to meet likewise. firm: how much more it counts in the end
+    than usual.
     """
 
     order: int = 1
     beside: tuple[Surface, ...] = ()
+    firm: float = 1.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,18 +78,19 @@ def solve_network(
     start: Floats | None = None,
     rounds: int = ROUNDS,
     guides: Sequence[tuple[int, Floats]] = (),
+    held: Ints | None = None,
 ) -> Solved:
     """The patches of a space, fitted to the scan, or as fair as may be between their lines where there is none.
 
-    start: unknowns to begin with. guides: (number of a patch, (n, 3) places that it is to pass). Raises FitProblem
-    where there is no scan below a patch.
+    start: unknowns to begin with. guides: (number of a patch, (n, 3) places that it is to pass). held: numbers of
+    unknowns that stay. Raises FitProblem where there is no scan below a patch.
     """
-    job = _Solver(space, scan, tolerance, demand, guides)
+    job = _Solver(space, scan, tolerance, demand, guides, held)
     x = job.begun() if start is None else start
     free = FREE_ROUNDS if start is None else 1
     bent = demand.order > 1
     weight = LIGHTEST_DEMAND * (FIRST_BENDS if bent else 1.0)
-    heaviest = HEAVIEST_DEMAND * (LAST_BENDS if bent else 1.0)
+    heaviest = HEAVIEST_DEMAND * (LAST_BENDS if bent else 1.0) * demand.firm
     best, least = x, np.inf
     for number in range(rounds):
         progress(number / rounds, f"Fitting {len(space.knots)} patches together")
@@ -118,7 +121,9 @@ class _Solver:
         tolerance: float,
         demand: Demand,
         guides: Sequence[tuple[int, Floats]],
+        held: Ints | None,
     ) -> None:
+        self.held = held
         self.space, self.scan, self.tolerance, self.order = space, scan, tolerance, demand.order
         self.seams: list[Seam] = inner_seams(space, demand.order)
         self.outer = outer_seams(space, demand.beside, demand.order, 10 * tolerance) if demand.beside else []
@@ -175,7 +180,7 @@ class _Solver:
             for seam in self.seams + self.outer:
                 for rows, values, columns, scale in seam.rows(x):
                     system.add_rows(columns, rows, values, each * scale)
-        return system.solved(self._ties, x)
+        return system.solved(self._ties, x, self.held)
 
     def angle(self, x: Floats) -> float:
         """The largest angle between neighbours over inner borders, degrees."""
@@ -261,8 +266,8 @@ class _System:
         """(k, 3 m) linear functions that are (k,) now, and are to be 0."""
         self.add(columns, weight * rows.T @ rows, -weight * (rows.T @ values).reshape(-1, 3))
 
-    def solved(self, ties: csc_array, x: Floats) -> Floats:
-        """The move; the ties hold after it, to rounding.
+    def solved(self, ties: csc_array, x: Floats, held: Ints | None = None) -> Floats:
+        """The move; the ties hold after it, to rounding. held: numbers of unknowns that stay.
 
         The matrix with the ties is made quasi-definite by a little on its lower diagonal, so that it factorises
         without pivoting (Vanderbei, "Symmetric quasidefinite matrices", 1995); refinement takes that out again.
@@ -284,9 +289,17 @@ class _System:
         whole = whole + 1e-11 * scale * eye_array(size)
         count = ties.shape[0]
         tied = scale * ties
+        off = -tied @ x.ravel()
+        if held is not None and len(held):
+            free = np.ones(size)
+            free[(3 * held[:, None] + np.arange(3)).ravel()] = 0.0
+            moves = diags_array(free)
+            whole = moves @ whole @ moves + scale * diags_array(1.0 - free)
+            tied = tied @ moves
+            self._right = self._right * free.reshape(-1, 3)
         exact = _stacked(whole, tied, 0.0)
         soft = _stacked(whole, tied, TIE * scale)
-        right = np.concatenate([self._right.ravel(), -tied @ x.ravel()])
+        right = np.concatenate([self._right.ravel(), off])
         try:
             factors = splu(soft, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
         except RuntimeError as problem:  # exactly singular

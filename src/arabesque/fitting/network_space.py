@@ -101,9 +101,14 @@ class NetworkSpace:
     Unknowns are the control points of the lines, one line after the other, and then those inside each patch.
     """
 
-    def __init__(self, layout: PatchLayout, degree: int, spans: Sequence[Ints]) -> None:
+    def __init__(
+        self, layout: PatchLayout, degree: int, spans: Sequence[Ints], knots: Sequence[Floats] | None = None
+    ) -> None:
+        """knots: of each line on [0, 1], where its spans are not even."""
         self.layout, self.degree, self.spans = layout, degree, spans
-        self.line_knots = [_line_knots(line, degree, each) for line, each in zip(layout.lines, spans, strict=True)]
+        self.line_knots = list(knots) if knots is not None else [
+            _line_knots(line, degree, each) for line, each in zip(layout.lines, spans, strict=True)
+        ]  # fmt: skip
         counts = [len(knots) - degree - 1 for knots in self.line_knots]
         self.line_start = np.concatenate([[0], np.cumsum(counts)])
         self.knots = [self._patch_knots(quad) for quad in layout.quads]
@@ -164,7 +169,7 @@ class NetworkSpace:
         """Knots along u and v on [0, 1]: those of both sides that face each other."""
         found = []
         for one, two in ((quad[0], quad[2]), (quad[3], quad[1])):
-            inner = _united(self._inner(one), self._inner(two, backwards=True))
+            inner = united(self._inner(one), self._inner(two, backwards=True))
             p = self.degree + 1
             found.append(np.concatenate([np.zeros(p), inner, np.ones(p)]))
         # the fourth side is run from high v to low v: its shares were taken backwards
@@ -233,7 +238,7 @@ def _line_knots(line: Line, degree: int, spans: Ints) -> Floats:
     return np.concatenate([np.zeros(degree + 1), *inner, np.ones(degree + 1)])
 
 
-def _united(one: Floats, two: Floats) -> Floats:
+def united(one: Floats, two: Floats) -> Floats:
     """Rising knots with each as often as in the one that has it more often."""
     both: list[float] = []
     values = np.sort(np.concatenate([one, two]))

@@ -10,7 +10,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.errors import ArabesqueError, InvalidShape
-from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch
+from arabesque.fitting.patch import SLIDE, FitSettings, fit_patch
 from arabesque.geometry import LARGEST_DEGREE, Surface, greville
 from arabesque.joining.border import BlendSide, Leaving, Ways, common_basis, refined
 from arabesque.joining.collocation import apart, between, through
@@ -22,6 +22,8 @@ EXACT = 1e-9
 CLOSE = 1e-6
 """Of their size, so near rows come to borders whose basis cannot hold them; angles are then off by less than 1e-4°."""
 MOST_SPANS = 256
+MIDDLE_EVEN = 1e-5
+"""Weight of evenness of rows in the middle: a tenth of the usual one, because those beside them cannot give way."""
 NOTHING = 1e-6
 """mm: borders that are shorter, or nearer to each other, leave nothing to blend."""
 
@@ -89,7 +91,7 @@ def laid_on_scan(
     higher = surface.elevated(degree - surface.degree[0], 0)
     held = np.zeros(higher.points.shape[:2], dtype=bool)
     held[: orders[0] + 1] = held[degree - orders[1] :] = True
-    settings = FitSettings(tolerance, slide=SLIDE, even=EVEN)
+    settings = FitSettings(tolerance, slide=SLIDE, even=MIDDLE_EVEN)
     return replace(made, surface=fit_patch(higher, scan, settings, held, progress=progress))
 
 

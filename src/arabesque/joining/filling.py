@@ -38,8 +38,9 @@ LOOKED_AT = 201
 
 @dataclass(frozen=True, eq=False)
 class Filled:
-    """face: trimmed at the borders, or a patch whose edges lie on them. gap: mm, turned: degrees, bent: of the larger curvature, at most, between it and
-    the neighbours along borders that ask for that; corners: (k, 3) where borders meet."""
+    """face: trimmed at the borders, or a patch whose edges lie on them. gap: mm, turned: degrees, bent: of the larger
+    curvature, at most, between it and the neighbours along borders that ask for that; corners: (k, 3) where borders
+    meet."""
 
     face: Surface
     gap: float

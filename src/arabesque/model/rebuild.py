@@ -71,7 +71,9 @@ def rebuilt(document: Document, progress: Progress = silent, live: bool = False)
     its trouble; all others go on. live: only those whose recipes are quick
     enough for a drag. Raises Cancelled.
     """
-    if live and not any(item.recipe is not None and item.recipe.in_drags and stale(document, item) for item in document):
+    if live and not any(
+        item.recipe is not None and item.recipe.in_drags and stale(document, item) for item in document
+    ):
         return document
     wanted = {item.id for item in document if item.recipe is not None and (item.recipe.in_drags or not live)}
     keys = [key for key in order(document) if key in wanted]

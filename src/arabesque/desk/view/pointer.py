@@ -9,7 +9,7 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.picking import nearest_on_segments
-from arabesque.geometry import unit
+from arabesque.geometry import Plane, unit
 from arabesque.scan import Scan
 
 
@@ -51,6 +51,16 @@ class Pointer:
         """Which of (n, 3) points is drawn nearest to the pointer."""
         seen = self.camera.project(points)[:, :2]
         return int(np.nanargmin(np.hypot(seen[:, 0] - self.x, seen[:, 1] - self.y)))
+
+    def pixel(self, depth: float) -> float:
+        """How large a pixel is so deep along the pointer's ray, mm."""
+        (here, way), (beside, its_way) = self.camera.ray(self.x, self.y), self.camera.ray(self.x + 1, self.y)
+        return float(np.linalg.norm(beside + depth * its_way - here - depth * way))
+
+    def on_plane(self, plane: Plane, hit: Floats, within: float = 10.0) -> bool:
+        """True when a place under the pointer lies so near to a plane as pixels are large there: seen along the plane's
+        normal everything is drawn where the plane is."""
+        return abs(float(plane.height(hit[None])[0])) <= within * self.pixel(self.depth(hit))
 
     def depth(self, point: Floats) -> float:
         """How far along the pointer's ray a place lies, mm."""

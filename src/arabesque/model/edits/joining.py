@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Face, Surface
+from arabesque.fitting import Together, fit_together
+from arabesque.geometry import Edge, Face, Seam, Surface, TwinKind
 from arabesque.joining import Ways
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
 from arabesque.model.edits.items import derived, derived_again, reshaped
 from arabesque.model.item import Item
 from arabesque.model.rebuild import given, ingredients
+from arabesque.progress import Progress, silent
 from arabesque.recipes import BorderOf, MatchedEdge, MatchedTo, Recipe
+from arabesque.scan import Scan
 
 AnyItem = Item[Any]
+HELD_ROWS = {Seam.SEATED: 1, Seam.SMOOTH: 2, Seam.EVEN: 4}
+"""Rows of control points beside the twin plane that a seam is made of."""
+LEAST_REACH, REACH = 0.5, 5.0
+"""mm, and tolerances, up to which edges of neighbours are one."""
 
 
 def matched(
@@ -63,3 +70,29 @@ def blended(
     if again is not None:
         return derived_again(document, again, "made again", shape, recipe, made_of)
     return derived(document, words, name, shape, recipe, made_of)
+
+
+def together(
+    document: Document, items: Sequence[AnyItem], scan: Scan | None, order: int, progress: Progress = silent
+) -> Together:
+    """Neighbouring patches fitted to a scan once more, with G0 to G2 over the edges that they share; their outer edges
+    stay, and so does what makes a seam on the twin plane smooth. Raises ArabesqueError where that cannot be."""
+    surfaces: list[Surface] = []
+    held: dict[tuple[int, int], int] = {}
+    for number, item in enumerate(items):
+        if not isinstance(item.shape, Surface) or isinstance(item.shape, Face):
+            raise ArabesqueError(f"{item.name} is no patch with natural edges", "Recast it first")
+        surfaces.append(item.shape)
+        twin = item.ties.twin
+        if twin is not None and twin.kind is TwinKind.ENDS:
+            edge = next(edge for edge in Edge if edge.side == (twin.axis, twin.at_end))
+            held[number, int(edge)] = HELD_ROWS[twin.seam]
+    reach = max(LEAST_REACH, REACH * document.tolerance)
+    return fit_together(surfaces, scan, document.tolerance, order, reach, held, progress)
+
+
+def fitted_together(document: Document, items: Sequence[AnyItem], made: Together, order: int) -> Change:
+    """The patches as they were fitted together; those that followed something are free from then on."""
+    for item, surface in zip(items, made.surfaces, strict=True):
+        document = reshaped(document, document[item.id], "fitted together", surface).document
+    return Change(f"{len(items)} patches fitted together, G{order}", document)

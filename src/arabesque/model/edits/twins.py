@@ -27,8 +27,6 @@ from arabesque.model.item import Item, Origin
 from arabesque.recipes import Mirror
 
 Patch = Item[Surface]
-ON_PLANE = 1e-6
-"""mm: an edge so near to the plane lies on it."""
 
 
 def tied_across(document: Document, item: Patch) -> Change:
@@ -51,15 +49,18 @@ def mirrored_live(document: Document, item: Item[Any]) -> Change:
 
 
 def all_mirrored(document: Document, items: Sequence[Item[Any]]) -> Change:
-    """The mirror images of all of them stand beside the plane, and follow; what has an edge on the plane is seated
-    there. What has an image, is one, or lies across the plane stays; raises ArabesqueError where nothing is left."""
+    """The mirror images of all of them stand beside the plane, and follow.
+
+    What has an edge within the tolerance of the plane is seated there. What has an image, is one, or lies across the
+    plane stays; raises ArabesqueError where nothing is left.
+    """
     put, count = document, 0
     for item in items:
         if document.images_of(item) or isinstance(item.recipe, Mirror) or item.ties.twin is not None:
             continue
         kind = TwinKind.BESIDE
         if isinstance(item.shape, Surface):
-            kind = nearest_twin(item.shape, document.plane_of(item), ON_PLANE).kind
+            kind = nearest_twin(item.shape, document.plane_of(item), document.tolerance).kind
         if kind is not TwinKind.SPANS:
             seat = kind is TwinKind.ENDS
             put = (seated(put, put[item.id], Seam.SMOOTH) if seat else mirrored_live(put, put[item.id])).document

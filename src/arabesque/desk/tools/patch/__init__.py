@@ -7,6 +7,7 @@ from arabesque.desk.tools.patch.degrees import Degrees
 from arabesque.desk.tools.patch.edges import Edges
 from arabesque.desk.tools.patch.fill_opening import FillBetween
 from arabesque.desk.tools.patch.fit_again import FitAgain
+from arabesque.desk.tools.patch.fit_together import FitTogether
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.grow import GrowPatch
 from arabesque.desk.tools.patch.match_edges import MatchEdges
@@ -22,6 +23,6 @@ from arabesque.desk.tools.patch.twins import Twins
 GROUPS = (
     (FourCornerPatch, LayBetween, BlendEdges, FillBetween, GrowPatch, SuggestPatches),
     (MovePoints, ByNumbers, Edges, MatchEdges, Twins),
-    ("refit", FitAgain, Degrees, "weight-map"),
+    ("refit", FitAgain, FitTogether, Degrees, "weight-map"),
     (Split, Join, TrimSurface, RoundEdges, RecastPatch, SetOffPatch),
 )

@@ -41,6 +41,8 @@ PLACES = 401
 FIELDS = (("one_start", "one_middle", "one_end"), ("two_start", "two_middle", "two_end"))
 BACKS = ("one_back", "two_back")
 PARTS = (("one_from", "one_to"), ("two_from", "two_to"))
+USUAL = (1.0,) * 6 + (0.0,) * 2 + (0.0, 1.0) * 2
+"""What the fields are that belong to two edges, before the hand changes them."""
 TRIED = (*FIELDS[0], *FIELDS[1], *BACKS)
 """What a tried state is told apart by."""
 
@@ -75,7 +77,8 @@ class BlendEdges(Searching):
     @dataclass
     class Options:
         """one, two: continuity. The pulls are shares of the usual one; back is mm by which a patch is pulled back along
-        its form first, forward below 0; from and to are shares of each border's way. middle: rows between that lie on the scan."""
+        its form first, forward below 0; from and to are shares of each border's way. middle: rows between that lie on
+        the scan."""
 
         one: int = whole(2, 0, 3, "Edge 1: G")
         two: int = whole(2, 0, 3, "Edge 2: G")
@@ -99,6 +102,9 @@ class BlendEdges(Searching):
         self.picked: list[Border] = []
         self._hover: Border | None = None
         self._held: Handle | None = None
+        # what belongs to two edges is of no use to others; how they are met is
+        for name, value in zip((*TRIED, *PARTS[0], *PARTS[1]), USUAL, strict=True):
+            setattr(self.options, name, value)
         self._tried = TriedStates(self._state_words, self._bring)
         self.stop_search()
 
@@ -106,6 +112,10 @@ class BlendEdges(Searching):
         # pulls for what it was before are of no use
         self.stop_search()
         super().try_it()
+
+    def kept(self) -> None:
+        super().kept()
+        self.form_changed.emit()
 
     @property
     def begun(self) -> bool:
@@ -289,8 +299,6 @@ class BlendEdges(Searching):
         again = document.items.get(self.target or "")
         recipe, shape = self._of[0], self.shape_of(made)
         if self.session.edit(edits.joining.blended, shapes, self.words(made), self.name, shape, recipe, again):
-            self.options.one_back = self.options.two_back = 0.0
-            self.form_changed.emit()
             self.kept()
 
     def draft(self) -> BlendBetween | None:

@@ -27,6 +27,7 @@ class BorderHand:
         self.sides: list[Side] = [Side()] * 4
         self.lines: list[Floats] = []
         self.pulled: int | None = None
+        self._before: list[Floats] | None = None
 
     @property
     def four(self) -> tuple[Side, Side, Side, Side]:
@@ -52,6 +53,8 @@ class BorderHand:
     def reorder(self, before: Floats, after: Floats) -> None:
         """The corners were put in another order: the sides, and what is held, follow."""
         self.sides = reordered(self.sides, before, after)
+        if self._before is not None:
+            self._before = [self._before[int(np.linalg.norm(before - one, axis=1).argmin())] for one in after]
         if self.pulled is not None:
             order = sides_after(before, after)
             self.pulled = next((k for k, (number, _) in enumerate(order) if number == self.pulled), None)
@@ -59,6 +62,7 @@ class BorderHand:
     def take(self, pointer: Pointer) -> bool:
         """The handle under the pointer, if there is one."""
         self.pulled = next((i for i, place in enumerate(self.handles) if pointer.near(place)), None)
+        self._before = None
         return self.pulled is not None
 
     def pull(self, pointer: Pointer, corners: list[Floats], skipped: str | None) -> bool:
@@ -68,6 +72,9 @@ class BorderHand:
         """
         number = self.pulled
         assert number is not None
+        # corners that went onto a line on the way come back when the hand leaves it
+        self._before = list(corners) if self._before is None else self._before
+        corners[:] = self._before
         found = self._line_under(pointer, corners, skipped)
         hit = pointer.on_scan(self._session.scan)
         if found is None and hit is None:
@@ -101,11 +108,9 @@ class BorderHand:
         found = None if line is None else (Side(on=line.item.id, at=line.place), line.guide.points)
         scan, plane = self._session.scan, self._session.document.plane
         hit = pointer.on_scan(scan)
-        if found is None and hit is not None and scan is not None:
-            middle = onto(plane, hit[None])
-            if pointer.near(middle[0], NEAR):
-                ends = np.array([corners[k] for k in (self.pulled or 0, ((self.pulled or 0) + 1) % 4)])
-                return Side(plane=True), scan.closest(onto(plane, np.vstack([ends, hit]))).points
+        if found is None and hit is not None and scan is not None and pointer.on_plane(plane, hit, NEAR):
+            ends = np.array([corners[k] for k in (self.pulled or 0, ((self.pulled or 0) + 1) % 4)])
+            return Side(plane=True), scan.closest(onto(plane, np.vstack([ends, hit]))).points
         return found
 
     def _word(self, side: Side) -> str:

@@ -174,4 +174,3 @@ class FillBetween(Making):
             parts += self.preview(self.made.shape, camera)
         parts += border_parts(self.session, self.picked, self._hover)
         return parts
-

@@ -171,7 +171,10 @@ class FourCornerPatch(Making):
             if self.target is None:
                 return
             self.begin_anew()
-        self.corners.append(hit)
+        self._add(hit)
+
+    def _add(self, corner: Floats) -> None:
+        self.corners.append(corner)
         self._quick = None
         self.try_it()
         self._draw_lines()
@@ -179,6 +182,7 @@ class FourCornerPatch(Making):
     def move(self, pointer: Pointer, dragging: bool) -> None:
         hit = pointer.on_scan(self.session.scan)
         if dragging and self._dragged is not None:
+            self._moved = True
             if hit is not None:
                 self.drop()
                 self.corners[self._dragged] = self.borders.kept_on(self._dragged, hit)
@@ -200,6 +204,11 @@ class FourCornerPatch(Making):
             # a click, nothing pulled: the line is calm again
             self.borders.sides[pulled] = Side()
             self.drop()
+        if self._dragged is not None and not self._moved and self.target is not None:
+            # a click on the corner of a patch that is there: another one begins at it
+            corner = self.corners[self._dragged]
+            self.begin_anew()
+            self._add(corner)
         if (self._dragged is not None or pulled is not None) and self.made is None and not self.working:
             self.try_it()
             self._draw_lines()

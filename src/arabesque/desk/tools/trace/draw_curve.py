@@ -133,7 +133,7 @@ class DrawCurve(Making):
         scan, plane = self.session.scan, self.session.document.plane
         if self.options.where is Where.SCAN and hit is not None and scan is not None:
             middle = onto(plane, hit[None])
-            if pointer.near(middle[0], NEAR):
+            if pointer.on_plane(plane, hit, NEAR):
                 on_plane: Floats = onto(plane, scan.closest(middle).points)[0]
                 return on_plane
         return hit
