@@ -36,14 +36,19 @@ class BlendTest(WindowTest):
     def surfaces(self) -> list[Surface]:
         return [item.shape for item in self.session.document.surfaces() if isinstance(item.shape, Surface)]
 
-    def test_picked_pulled_kept_and_followed(self) -> None:
-        self.session.select(self.one.id)
+    def blending(self) -> BlendEdges:
+        """The tool with both edges that face each other picked."""
         self.key(Qt.Key.Key_K)
         tool = self.window.hand.tool
         assert isinstance(tool, BlendEdges)
         self.click(self.one.shape.at([[1.0, 0.4]])[0])
         self.click(self.two.shape.at([[0.0, 0.6]])[0])
         self.idle()
+        return tool
+
+    def test_picked_pulled_kept_and_followed(self) -> None:
+        self.session.select(self.one.id)
+        tool = self.blending()
         assert tool.made is not None
         facts = {fact.label: fact.value for fact in tool.facts}
         self.assertTrue(facts["Edge 1"].startswith("G2"), facts)
@@ -75,12 +80,7 @@ class BlendTest(WindowTest):
     def test_an_edge_pulled_back_with_the_states_tried(self) -> None:
         """The hollow handle of an edge goes back along the patch; kept, patch and blend are one step of the history."""
         self.session.select(self.one.id)
-        self.key(Qt.Key.Key_K)
-        tool = self.window.hand.tool
-        assert isinstance(tool, BlendEdges)
-        self.click(self.one.shape.at([[1.0, 0.4]])[0])
-        self.click(self.two.shape.at([[0.0, 0.6]])[0])
-        self.idle()
+        tool = self.blending()
         handle = next(one for one in tool._handles() if one.field == "one_back")
         start = self.pixel(tool._place(handle))
         end = self.pixel(handle.line[np.abs(handle.values - 12.0).argmin()])
@@ -116,12 +116,7 @@ class BlendTest(WindowTest):
         self.key(Qt.Key.Key_Return)
         self.idle()
         self.window.hand.go_to(Step.PATCH)
-        self.key(Qt.Key.Key_K)
-        tool = self.window.hand.tool
-        assert isinstance(tool, BlendEdges)
-        self.click(self.one.shape.at([[1.0, 0.4]])[0])
-        self.click(self.two.shape.at([[0.0, 0.6]])[0])
-        self.idle()
+        tool = self.blending()
         tool.options.one_back = 5.0
         tool.options_changed()
         self.idle()
@@ -232,12 +227,7 @@ class BlendTest(WindowTest):
 
     def test_where_it_begins_and_ends_is_dragged(self) -> None:
         """The hollow handles at the ends of an edge: the blend is as long as the part between them."""
-        self.key(Qt.Key.Key_K)
-        tool = self.window.hand.tool
-        assert isinstance(tool, BlendEdges)
-        self.click(self.one.shape.at([[1.0, 0.4]])[0])
-        self.click(self.two.shape.at([[0.0, 0.6]])[0])
-        self.idle()
+        tool = self.blending()
         handle = next(one for one in tool._handles() if one.field == "one_from")
         end = self.pixel(handle.line[len(handle.line) // 4])
         self.drag(self.pixel(tool._place(handle)), end)

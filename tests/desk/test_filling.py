@@ -8,7 +8,7 @@ from arabesque.geometry import Edge, Face, Patchwork
 from arabesque.model import Item, any_stale
 from arabesque.recipes import FillOpening, FillWith
 from arabesque.script import Project
-from tests.desk.support import CTRL, SHIFT, WindowTest
+from tests.desk.support import CTRL, NO, SHIFT, WindowTest
 from tests.joining.test_filling import around, wavy
 
 
@@ -84,6 +84,28 @@ class FillTest(WindowTest):
         self.idle()
         self.assertEqual(len(again.picked), 4)
         self.assertFalse(again.can_apply)
+
+    def test_one_border_met_less_smoothly(self) -> None:
+        """A click with Ctrl takes a border's place only; once more raises it; the recipe keeps it."""
+        self.key(Qt.Key.Key_F, SHIFT)
+        tool = self.window.hand.tool
+        assert isinstance(tool, FillBetween)
+        for number, item in enumerate(self.items):
+            self.click(item.shape.at([[0.0, 0.5]])[0], CTRL if number == 2 else NO)
+        self.idle()
+        facts = {fact.label: fact.value for fact in tool.facts}
+        self.assertEqual(facts["Borders"], "G2, G2, G0, G2, G2")
+        self.click(self.items[2].shape.at([[0.0, 0.5]])[0], CTRL)
+        self.idle()
+        self.assertEqual([border.order for border in tool.draft().borders], [2, 2, 1, 2, 2])  # type: ignore[union-attr]
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (item,) = self.fills()
+        self.window.hand.take_up_again(item)
+        again = self.window.hand.tool
+        assert isinstance(again, FillBetween)
+        self.assertEqual(again.options.order, 2)
+        self.assertEqual([border.order for border in again.draft().borders], [2, 2, 1, 2, 2])  # type: ignore[union-attr]
 
 
 if __name__ == "__main__":

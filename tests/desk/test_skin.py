@@ -10,16 +10,18 @@ from arabesque.desk.tools.patch.blend_edges import BlendEdges
 from arabesque.desk.tools.patch.fill_opening import FillBetween
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.match_edges import MatchEdges
+from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.tools.patch.picked_border import rim_of
 from arabesque.geometry import Plane, Surface
 from arabesque.joining.border import nearest_shares
-from arabesque.model import Item, any_stale, edits
-from tests.desk.support import SHIFT, WindowTest
+from arabesque.model import Item, any_stale
+from tests.desk.support import CTRL, NO, SHIFT, WindowTest
 
 FORM = Heron()
 TAIL, BACK, FRONT, NOSE, TIP = 36.0, 80.0, 182.0, 210.0, 238.0
 """Where the patches begin and end along the saddle, mm; the sharp edge lies at 62."""
-SHARP, FLOOR = 62.0, 4.0
+SHARP, INSIDE, FLOOR = 62.0, 62.7, 4.0
+"""The sharp edge; the floor is laid beside it, and matched to it."""
 RIM, LOWEST = 1.06, 1.2
 """The rim's borders as ``rolled`` counts."""
 
@@ -55,7 +57,7 @@ class SkinTest(WindowTest):
         self.assertGreaterEqual(len(faces), 14)
         self.judged(faces)
         steps = len(self.session.history.steps)
-        self.pulled(patches[2], 1.0)
+        self.pulled(patches[2])
         self.assertEqual(len(self.session.history.steps), steps + 1)
         self.assertFalse(any_stale(self.session.document))
         self.assertEqual([item.trouble for item in self.session.document if item.trouble], [])
@@ -71,10 +73,10 @@ class SkinTest(WindowTest):
         self.look("top")
         tail = self.laid([top(TAIL, 0), top(SHARP, 0), rolled(SHARP, 0.84), rolled(TAIL, 0.84)], True)
         self.look("top", top((SHARP + FRONT) / 2, FLOOR), 70)
-        floor = self.laid([top(SHARP, 0), top(FRONT, 0), top(FRONT, FLOOR), top(SHARP, FLOOR)], True)
+        floor = self.laid([top(INSIDE, 0), top(FRONT, 0), top(FRONT, FLOOR), top(INSIDE, FLOOR)], True)
         for item in (tail, floor):
             self.seated(item)
-        self.matched(top(SHARP, 2), top(SHARP, 12))
+        self.matched(top(INSIDE, 2), top(SHARP, 12))
         self.look("top")
         self.session.set_tolerance(0.1)
         self.idle()
@@ -113,7 +115,8 @@ class SkinTest(WindowTest):
         """The four openings that the blends leave, by clicks on their borders."""
         back, channel, front, end, roll, tail_roll, nose_roll, along = blends
         self.look("top")
-        self.fill((tail, top(SHARP, 10)), (back, top(70, 18)), (channel, top(BACK, 10)), (floor, top(70, FLOOR)))
+        self.fill((tail, top(SHARP, 10)), (back, top(70, 18)), (channel, top(BACK, 10)), (floor, top(70, FLOOR)),
+                  sharp=True)  # fmt: skip
         self.fill((channel, top(FRONT, 10)), (front, top(196, 16)), (nose, top(NOSE, 10)), (end, top(196, FLOOR)))
         self.look("left side")
         self.fill(
@@ -150,6 +153,7 @@ class SkinTest(WindowTest):
         """A patch from four corners, its first side on the twin plane, or sides on lines that pass places."""
         before = {item.id for item in self.session.document}
         self.key(Qt.Key.Key_Escape)
+        self.session.select(None)
         self.key(Qt.Key.Key_N)
         tool = self.window.hand.tool
         assert isinstance(tool, FourCornerPatch)
@@ -219,8 +223,9 @@ class SkinTest(WindowTest):
         (item,) = [item for item in self.session.document if item.id not in before]
         return item
 
-    def fill(self, *borders: tuple[Item, Floats]) -> None:
-        """Borders are clicked at the middle of the part that is meant; the form's scan leads inside."""
+    def fill(self, *borders: tuple[Item, Floats], sharp: bool = False) -> None:
+        """Borders are clicked at the middle of the part that is meant; the scan leads inside. sharp: the first one is
+        met with its place only."""
         if not isinstance(self.window.hand.tool, FillBetween):
             self.session.select(None)
             self.key(Qt.Key.Key_Escape)
@@ -228,11 +233,12 @@ class SkinTest(WindowTest):
         tool = self.window.hand.tool
         assert isinstance(tool, FillBetween)
         tool.options.scan = True
-        for item, near in borders:
+        for number, (item, near) in enumerate(borders):
             rims = self.session.document[item.id].shape.rims()
             lines = [rim.surface.at(rim.places(np.linspace(0, 1, 201))) for rim in rims]
             line = min(lines, key=lambda one: float(np.linalg.norm(one - near, axis=1).min()))
-            self.click(line[int(np.linalg.norm(line - near, axis=1).argmin())])
+            place = line[int(np.linalg.norm(line - near, axis=1).argmin())]
+            self.click(place, CTRL if sharp and not number else NO)
             self.assertEqual(tool.picked[-1].key, item.id)
         self.idle()
         self.assertIsNotNone(tool.made)
@@ -275,10 +281,16 @@ class SkinTest(WindowTest):
             images = [face.mirrored(Plane.coordinate(1), axis).points.tobytes() for axis in (0, 1)]
             self.assertTrue(nets & set(images))
 
-    def pulled(self, item: Item, length: float) -> None:
-        """The middle of a patch is pulled by a length, by the keys of the tool that moves points."""
-        now = self.session.document[item.id]
-        points = now.shape.points.copy()
-        points[1:-1, 1:-1, 2] += length
-        self.session.edit(edits.items.reshaped, now, "pulled", now.shape.with_points(points))
+    def pulled(self, item: Item) -> None:
+        """A point in the middle of a patch is dragged by about a millimetre, along the normal."""
+        self.key(Qt.Key.Key_Escape)
+        before = self.session.document[item.id].shape
+        self.session.select(item.id)
+        self.window.hand.take_up(MovePoints)
+        row, column = before.points.shape[0] // 2, before.points.shape[1] // 2
+        place = before.points[row, column]
+        self.look("left side", place, 30)
+        self.drag(self.pixel(place), self.pixel(place + np.array([0, 0, 1.0])), SHIFT)
         self.idle()
+        moved = np.linalg.norm(self.session.document[item.id].shape.points - before.points, axis=2).max()
+        self.assertAlmostEqual(float(moved), 1.0, delta=0.35)

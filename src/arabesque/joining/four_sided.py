@@ -23,8 +23,8 @@ CLOSE = 2e-5
 SPANS = 1, 2, 3, 4, 5, 6, 8, 10, 12, 16, 20, 26, 32
 TURNED, BENT = 0.01, 0.004
 """Degrees and share of curvature: with less the patch is taken as it is."""
-FINEST, MOST_ROWS = 4, 60
-"""So often spans are divided until neighbours are met so, and up to so many rows one way."""
+FINEST, MOST_POINTS = 4, 900
+"""So often spans are divided until neighbours are met so, and up to so many control points."""
 FLAT = 100.0
 """Of the patch's size: a radius from which a border counts as flat."""
 LOOKED_AT = 65
@@ -54,7 +54,7 @@ def fill_four(
             best, made, turned, bent = max(off), tried, *(max(values) for values in zip(*met, strict=True))
         # what misses along u is met by more rows along u
         bases = [(p, refined(knots) if max(off[axis::2]) > 1 else knots) for axis, (p, knots) in enumerate(bases)]
-        if best <= 1 or max(len(knots) - p - 1 for p, knots in bases) > MOST_ROWS:
+        if best <= 1 or np.prod([len(knots) - p - 1 for p, knots in bases]) > MOST_POINTS:
             break
     t = np.linspace(0, 1, LOOKED_AT)
     gap = max(

@@ -64,6 +64,7 @@ class FillBetween(Making):
     def clear(self) -> None:
         self.picked: list[Border] = []
         self.curves: list[str] = []
+        self._own: dict[Border, int] = {}
         self._hover: Border | None = None
 
     @property
@@ -73,17 +74,22 @@ class FillBetween(Making):
     def take(self, item: Item) -> None:
         recipe, o = item.recipe, self.options
         assert isinstance(recipe, FillOpening)
-        o.order, o.pieces, o.scan = recipe.borders[0].order, recipe.pieces, recipe.scan
+        o.order, o.pieces, o.scan = max(one.order for one in recipe.borders), recipe.pieces, recipe.scan
         if all(key in self.session.document for key in recipe.inputs):
             self.picked = [Border(one.of, one.rim) for one in recipe.borders]
             self.curves = list(recipe.curves)
+            self._own = {Border(one.of, one.rim): one.order for one in recipe.borders if one.order != o.order}
+
+    def _order(self, border: Border) -> int:
+        """The continuity to one border: its own, or that of the form."""
+        return min(self._own.get(border, self.options.order), self.options.order)
 
     @property
     def says(self) -> str:
         if self.working:
             return "Filling"
         if self.made is not None:
-            return "Enter keeps it; click curves inside that it is to pass; Backspace takes the last one back"
+            return "Enter keeps it; Ctrl-click a border for another continuity there; click curves that it is to pass"
         return "Click the next border round the opening" if self.picked else self.hint
 
     @property
@@ -93,7 +99,7 @@ class FillBetween(Making):
         filled, shape = self.made
         order = self.options.order
         facts = [
-            Fact("Borders", str(len(self.picked))),
+            Fact("Borders", ", ".join(f"G{self._order(border)}" for border in self.picked)),
             Fact("Control points", str(shape.count)),
             Fact("Gap", f"{1000 * filled.gap:.2g} µm", "good" if filled.gap <= 1e-3 else "bad"),
         ]
@@ -116,7 +122,12 @@ class FillBetween(Making):
     def press(self, pointer: Pointer) -> None:
         found = border_under(self.session, pointer, self.target)
         curve = None if found is not None else patch_under(self.session, pointer, Curve)
-        if found is not None:
+        if found is not None and pointer.ctrl:
+            # first only its place, then round
+            self._own[found] = (self._order(found) + 1) % (self.options.order + 1) if found in self.picked else 0
+            self.picked = self.picked if found in self.picked else [*self.picked, found]
+        elif found is not None:
+            self._own.pop(found, None)
             self.picked = (
                 [one for one in self.picked if one != found] if found in self.picked else [*self.picked, found]
             )
@@ -152,7 +163,7 @@ class FillBetween(Making):
         if not self.picked or not self._closed():
             return None
         o = self.options
-        borders = tuple(BorderOf(border.key, border.rim, o.order) for border in self.picked)
+        borders = tuple(BorderOf(border.key, border.rim, self._order(border)) for border in self.picked)
         return FillOpening(borders, o.pieces, tuple(self.curves), o.scan and self.session.scan is not None)
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> Made:
@@ -172,5 +183,6 @@ class FillBetween(Making):
         parts: list[Triangles | Lines | Discs | Label] = []
         if self.made is not None:
             parts += self.preview(self.made.shape, camera)
-        parts += border_parts(self.session, self.picked, self._hover)
+        words = [f"{number + 1}: G{self._order(border)}" for number, border in enumerate(self.picked)]
+        parts += border_parts(self.session, self.picked, self._hover, words)
         return parts

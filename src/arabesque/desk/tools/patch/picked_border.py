@@ -52,8 +52,10 @@ def border_line(rim: Rim) -> Floats:
     return np.asarray(rim.surface.at(rim.places(np.linspace(0, 1, ALONG))))
 
 
-def border_parts(session: Session, picked: Sequence[Border], hover: Border | None) -> list[Lines | Label]:
-    """How borders are drawn that are picked, with their numbers, and the one that would be."""
+def border_parts(
+    session: Session, picked: Sequence[Border], hover: Border | None, words: Sequence[str] = ()
+) -> list[Lines | Label]:
+    """How borders are drawn that are picked, with their numbers, or words, and the one that would be."""
     parts: list[Lines | Label] = []
     for number, border in enumerate([*picked, *([hover] if hover else [])]):
         rim = rim_of(session, border)
@@ -61,7 +63,7 @@ def border_parts(session: Session, picked: Sequence[Border], hover: Border | Non
             chosen = number < len(picked)
             parts.append(Lines(polyline(border_line(rim)), theme.now().accent, 4.0 if chosen else 2.4, on_top=True))
             if chosen:
-                parts.append(Label(border_line(rim)[ALONG // 4], str(number + 1), True))
+                parts.append(Label(border_line(rim)[ALONG // 4], words[number] if words else str(number + 1), True))
     return parts
 
 
