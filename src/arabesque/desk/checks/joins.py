@@ -15,6 +15,9 @@ from arabesque.desk.view.scene import Discs, Label, Lines, Part, polyline
 from arabesque.model import Item
 from arabesque.shapes import Rimmed, can
 
+CROWDED = 16
+"""With more joins than that the good ones have no words."""
+
 
 @dataclass(frozen=True)
 class JoinLook:
@@ -69,7 +72,8 @@ def joins(session: Session, items: list[Item]) -> list[Join]:
 def join_parts(limits: Limits, found: list[Join]) -> list[Part]:
     """Edges that meet, with the grade in words at their middle, and signs along them.
 
-    Filled: position or tangent fails there. Hollow: curvature fails. Large: what fails next is worst there.
+    Filled: position or tangent fails there. Hollow: curvature fails. Large: what fails next is worst there. Among many
+    only joins below G2 have words: those ask for work.
     """
     parts: list[Part] = []
     t = theme.now()
@@ -77,12 +81,14 @@ def join_parts(limits: Limits, found: list[Join]) -> list[Part]:
         grade = join.grade(limits)
         colour = t.outside if grade < 1 else t.accent
         parts.append(Lines(polyline(join.points), colour, 3.0, on_top=True))
-        parts.append(Label(join.points[len(join.points) // 2], join.word(limits)))
+        quiet = grade >= 2 and len(found) > CROWDED
+        if not quiet:
+            parts.append(Label(join.points[len(join.points) // 2], join.word(limits)))
         broken = (join.gap > limits.gap) | (join.angle > limits.angle)
         bent = ~broken & (join.curvature > limits.curvature)
         for mask, state, colour in ((broken, 0.0, t.outside), (bent, 3.0, t.accent)):
             if mask.any():
                 parts.append(Discs(join.points[mask], np.full(int(mask.sum()), state), 3.0, colour))
-        if grade < 3:
+        if grade < 3 and not quiet:
             parts.append(Discs(join.points[[join.worst(limits)]], np.zeros(1), 5.0, t.outside))
     return parts
