@@ -9,6 +9,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.fitting import fit_together
 from arabesque.geometry import Edge, Plane, Seam, Surface, Twin, TwinKind, split_surface, swapped_surface, tessellate
 from arabesque.geometry.matching import nearest_surface
+from arabesque.model import Change
 from arabesque.scan import Scan
 from arabesque.script import Project
 from tests.joining.test_filling import wavy
@@ -80,6 +81,8 @@ class TogetherTest(unittest.TestCase):
             fit_together([patch((0, 0), (10, 10)), patch((40, 0), (50, 10))], None, 0.1)
         with self.assertRaisesRegex(ArabesqueError, "only part of another"):
             fit_together([patch((0, 0), (20, 20)), patch((20, 0), (30, 10))], None, 0.1)
+        with self.assertRaisesRegex(ArabesqueError, "G3"):
+            fit_together(four(), None, 0.1, 3)
         half = split_surface(patch((0, 0), (20, 20)), 0, 0.5)[0]
         rational = Surface(half.degree, half.knots, half.points, np.full(half.points.shape[:2], 2.0))
         with self.assertRaisesRegex(ArabesqueError, "rational"):
@@ -96,8 +99,6 @@ class ProjectTest(unittest.TestCase):
             document = project.document.with_plane(Plane.coordinate(1))
             for item in (one, two):
                 document = document.with_twin(item.id, Twin(TwinKind.ENDS, 1, False, Seam.SMOOTH))
-            from arabesque.model import Change
-
             project._do(Change("seated", document))
             made = project.fit_together([one, two], 1)
             self.assertLess(made.angle, 0.05)

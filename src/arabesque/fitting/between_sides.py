@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arabesque.arrays import Floats
+from arabesque.errors import FitProblem
 from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix
 from arabesque.fitting.network_seams import Flank, Rows, rows_to_meet
@@ -95,7 +96,10 @@ def fair_between(
         whole = matrix[np.ix_(free, free)]
         whole[np.diag_indices_from(whole)] += 1e-14 * whole.trace()
         move = np.zeros(3 * n)
-        move[free] = np.linalg.solve(whole, right[free])
+        try:
+            move[free] = np.linalg.solve(whole, right[free])
+        except np.linalg.LinAlgError as problem:  # exactly singular
+            raise FitProblem("The patch has folded onto itself", "Choose borders that lie further apart") from problem
         surface = surface.with_points(surface.points + move.reshape(surface.points.shape))
         if demand == DEMAND and np.abs(move).max() < SETTLED * size:
             best = surface

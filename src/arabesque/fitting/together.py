@@ -68,6 +68,8 @@ def fit_together(
     """
     if any(surface.weights is not None for surface in surfaces):
         raise InvalidShape("A rational patch cannot be fitted with others", "Fit a polynomial patch to it first")
+    if order not in LEAST_DEGREE:
+        raise InvalidShape(f"Patches cannot be fitted together with G{order}", "Choose G0 to G2")
     meetings = _meetings(surfaces, reach)
     if not meetings:
         raise ArabesqueError("These patches share no edge", f"Choose neighbours that meet within {reach:.3g} mm")
@@ -89,13 +91,9 @@ def _moved(before: Surface, made: Surface) -> float:
     return float(np.abs(np.einsum("uvc,uvc->uv", way, unit(np.cross(d[1, 0], d[0, 1])))).max())
 
 
-def _side(surface: Surface, edge: int, count: int = ALONG) -> Floats:
-    """(count, 3) places along an edge, in the direction going round."""
-    along, at_end, back = _RUNS[edge]
-    uv = np.empty((count, 2))
-    uv[:, along] = np.linspace(*surface.domain[along], count)
-    uv[:, 1 - along] = surface.domain[1 - along][at_end]
-    return np.asarray(surface.at(uv[::-1] if back else uv))
+def _side(surface: Surface, edge: int) -> Floats:
+    """(ALONG, 3) places along an edge, in the direction going round."""
+    return np.asarray(surface.at(surface.rims()[edge].places(np.linspace(0, 1, ALONG))))
 
 
 def _meetings(surfaces: Sequence[Surface], reach: float) -> list[_Meeting]:

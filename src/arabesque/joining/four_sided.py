@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from arabesque.arrays import Floats
+from arabesque.errors import ArabesqueError
 from arabesque.fitting.between_sides import Beyond, fair_between
 from arabesque.geometry import Edge, Surface, coons_net, greville, section_bends, uniform_knots
 from arabesque.joining.border import BlendSide, Leaving, Space, common_basis, refined
@@ -44,7 +45,7 @@ def fill_four(
     around = one, two, three.backwards(), four.backwards()
     bases = [_basis(around[k::2]) for k in (0, 1)]
     beyond = [Beyond(min(side.side.order, 2), _reader(side)) for side in around]
-    best = np.inf
+    best, made, turned, bent = np.inf, None, 0.0, 0.0
     for number in range(FINEST + 1):
         progress(number / (FINEST + 1), "Laying a patch between four borders")
         tried = fair_between(_start(around, bases), beyond, scan, tolerance)
@@ -56,6 +57,8 @@ def fill_four(
         bases = [(p, refined(knots) if max(off[axis::2]) > 1 else knots) for axis, (p, knots) in enumerate(bases)]
         if best <= 1 or np.prod([len(knots) - p - 1 for p, knots in bases]) > MOST_POINTS:
             break
+    if made is None:  # none of the figures is a number
+        raise ArabesqueError("The borders make no patch", "Choose borders that meet at an angle at their ends")
     t = np.linspace(0, 1, LOOKED_AT)
     gap = max(
         float(np.linalg.norm(_along(made, edge, t)[1] - side.places(t), axis=1).max())
@@ -128,7 +131,6 @@ def met_along(surface: Surface, edge: Edge, beyond: Beyond) -> tuple[float, floa
 
 def _along(surface: Surface, edge: Edge, t: Floats) -> tuple[Floats, Floats]:
     """(n, 2) parameters and (n, 3) places of an edge at shares of it, in the direction of its parameter."""
-    axis, at_end = edge.side
-    (low, high), uv = surface.domain[1 - axis], np.empty((len(t), 2))
-    uv[:, 1 - axis], uv[:, axis] = low + (high - low) * t, surface.domain[axis][int(at_end)]
+    # edges go round: the last two run against their parameter
+    uv = surface.rims()[edge].places(t if edge in (Edge.V_LOW, Edge.U_HIGH) else 1 - t)
     return uv, surface.at(uv)

@@ -77,16 +77,13 @@ class FitTogether(TryKeep):
 
         return run
 
-    def _change(self, made: Fitted) -> edits.Change:
-        return edits.joining.fitted_together(self.session.history.document, made.items, made.made, made.order)
-
     def shown_with(self, made: Fitted) -> Document:
-        return self.session.moving(self._change(made).document)
+        document = self.session.history.document
+        return self.session.moving(edits.joining.fitted_together(document, made.items, made.made, made.order).document)
 
     def keep(self, made: Fitted) -> None:
-        change = self._change(made)
-        self.session.commit(change.label, change.document)
-        self.left.emit()
+        if self.session.edit(edits.joining.fitted_together, made.items, made.made, made.order):
+            self.left.emit()
 
 
 def _facts(items: list[Item], made: Together, scan: Scan | None, tolerance: float, order: int) -> list[Fact]:
