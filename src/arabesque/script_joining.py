@@ -197,13 +197,13 @@ class Joins(Lends):
         self,
         borders: Sequence[tuple[AnyItem, int]],
         order: int = 2,
-        pieces: str = "as suits the borders",
+        pieces: str = "as suits",
         curves: Sequence[AnyItem] = (),
         scan: bool = False,
     ) -> AnyItem:
         """An opening filled, with G0 to G2 to the borders round it, (item, number) in any order; it follows them.
 
-        pieces: "as suits the borders": a patch with natural edges over four, else one trimmed; "one trimmed", or
+        pieces: "as suits": a patch with natural edges over four, else one trimmed; "one trimmed", or
         "four-sided" round a middle. Of a border that goes on past its neighbours, only what lies between them is met.
         curves: that it passes within. scan: it goes by the reference scan inside.
         """

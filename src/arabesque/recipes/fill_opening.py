@@ -23,7 +23,7 @@ class FillWith(Enum):
     """What an opening is filled with; the value is its words. As suits: over four borders a patch with natural edges,
     else one trimmed."""
 
-    AS_SUITS = "as suits the borders"
+    AS_SUITS = "as suits"
     ONE = "one trimmed"
     FOUR_SIDED = "four-sided"
 

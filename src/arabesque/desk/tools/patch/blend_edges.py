@@ -83,6 +83,7 @@ class BlendEdges(Searching):
         one: int = whole(2, 0, 3, "Edge 1: G")
         two: int = whole(2, 0, 3, "Edge 2: G")
         ways: Ways = labelled(Ways.ROWS, "Leaves")
+        middle: int = whole(0, 0, 4, "Rows on the scan")
         one_start: float = labelled(1.0, "Pull 1, start")
         one_middle: float = labelled(1.0, "Pull 1, middle")
         one_end: float = labelled(1.0, "Pull 1, end")
@@ -96,7 +97,6 @@ class BlendEdges(Searching):
         two_from: float = labelled(0.0, "Edge 2 from")
         two_to: float = labelled(1.0, "Edge 2 to")
         degree: int = whole(1, 1, LARGEST_DEGREE, "Degree across")
-        middle: int = whole(0, 0, 4, "Rows on the scan")
 
     def clear(self) -> None:
         self.picked: list[Border] = []
