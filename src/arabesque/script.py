@@ -35,7 +35,7 @@ from arabesque.checking import BothWays, measure_both_ways
 from arabesque.curve_files import read_curves
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.fitting import Borders, CageFit, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
-from arabesque.geometry import Surface
+from arabesque.geometry import Plane, Surface
 from arabesque.layout import Layout
 from arabesque.model import (
     SUFFIX,
@@ -157,6 +157,15 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins):
     @tolerance.setter
     def tolerance(self, tolerance: float) -> None:
         self._do(edits.items.with_tolerance(self.document, tolerance))
+
+    @property
+    def plane(self) -> Plane:
+        """The twin plane. Setting it is a step."""
+        return self.document.plane
+
+    @plane.setter
+    def plane(self, plane: Plane) -> None:
+        self._do(Change("twin plane set", self.document.with_plane(plane)))
 
     # files
 
@@ -344,20 +353,28 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins):
         self._do(edits.twins.mirrored_live(self.document, self.item(item.id)))
         return self.document.images_of(self.item(item.id))[0]
 
-    def match(self, item: AnyItem, where: Any, to: Any, order: int = 1) -> Any:
+    def match(self, item: AnyItem, where: Any, to: Any, order: int = 1, **how: Any) -> Any:
         """Bring an end of a curve (where: ``at_end``), border edges of a cage (where: (k, 2) of them) or the edge of a
         patch (where: an ``Edge``) to something else: see ``match_end``, ``match_border`` and ``match_edge``."""
         if isinstance(self.item(item.id).shape, Cage):
             return self.match_border(item, where, to, order)
         if isinstance(self.item(item.id).shape, Surface):
-            return self.match_edge(item, where, to, order)
+            return self.match_edge(item, where, to, order, **how)
         return self.match_end(item, where, to, order)
 
-    def blend(self, one: tuple[AnyItem, Any], two: tuple[AnyItem, Any], order: Any = 2, **how: Any) -> AnyItem:
-        """Between two borders, each (item, number), or two ends of curves or places of edges, each (item, place): see
-        ``blend_borders`` and ``blend_ends``."""
-        borders = isinstance(one[1], (int, np.integer)) and isinstance(two[1], (int, np.integer))
+    def blend(self, one: tuple[AnyItem, Any], two: Any = None, order: Any = 2, **how: Any) -> AnyItem:
+        """Between two borders, each (item, number) or (surface, curve over it), or two ends of curves or places of
+        edges, each (item, place): see ``blend_borders`` and ``blend_ends``."""
+        borders = isinstance(one[1], (int, np.integer, Item))
         return (self.blend_borders if borders else self.blend_ends)(one, two, order, **how)
+
+    def network(self, items: Iterable[AnyItem], meeting: str = "G1", **how: Any) -> Any:
+        """Patches that meet with "G0", "G1" or "G2", fitted together to the reference scan: of curves those that fill
+        their meshes, of neighbouring patches these once more; see ``network_of_curves`` and ``fit_together``."""
+        some = list(items)
+        if some and all(isinstance(self.item(item.id).shape, Surface) for item in some):
+            return self.fit_together(some, int(meeting.removeprefix("G")), **how)
+        return self.network_of_curves(some, meeting, **how)
 
     def compare(self, items: Iterable[AnyItem] | None = None) -> BothWays:
         """Distances of patches (all, unless some are given) and the reference scan, in both directions.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -16,6 +17,7 @@ from arabesque.model import Item, edits
 from arabesque.model.item import new_id
 from arabesque.model.rebuild import given, ingredients
 from arabesque.recipes import (
+    INSIDE,
     BlendBetween,
     BorderOf,
     CrossingOf,
@@ -38,29 +40,43 @@ class Joins(Lends):
 
     def blend_borders(
         self,
-        one: tuple[AnyItem, int],
-        two: tuple[AnyItem, int],
+        one: tuple[AnyItem, int | AnyItem],
+        two: tuple[AnyItem, int | AnyItem] | None = None,
         order: int | tuple[int, int] = 2,
         pull: float | tuple[float, float] = 1.0,
         parts: tuple[tuple[float, float], tuple[float, float]] = ((0.0, 1.0), (0.0, 1.0)),
         ways: str = "along rows",
         degree: int = 0,
         middle: int = 0,
+        lines: Sequence[AnyItem] = (),
     ) -> AnyItem:
         """A patch from one border to another that goes on in both with G0 to G3, and follows them.
 
-        one, two: (item, border): of a patch as in ``geometry.Edge``, of a trimmed face the number among its ``rims``.
+        one, two: (item, border): of a patch as in ``geometry.Edge``, of a trimmed face the number among its ``rims``;
+        or (surface, curve) for the line of a surface below a curve. Without ``two`` it goes to the mirror image of the
+        first over the twin plane, symmetric to the bit.
         order: of both, or each. pull: how far each one's form is followed, 1 is usual. parts: from which share of each
         border to which. ways: "along rows", "squarely" or "to the other". degree: across, at
-        least. middle: so many rows between lie on the reference scan. Exact where the rows of two edges are followed.
+        least. middle: so many rows between lie on the reference scan. lines: up to two curves from border to border,
+        along which its sides run. Exact where the rows of two edges are followed.
         """
         orders = (order, order) if isinstance(order, int) else order
         pulls = (pull, pull) if isinstance(pull, (int, float)) else pull
         sides = [
-            BorderOf(self.item(item.id).id, int(rim), orders[k], parts[k], (float(pulls[k]),) * 3)
-            for k, (item, rim) in enumerate((one, two))
+            replace(self._border(border, orders[k]), part=parts[k], pull=(float(pulls[k]),) * 3)
+            for k, border in enumerate((one, two or one))
         ]
-        return self._derived("blend", "Blend", BlendBetween(sides[0], sides[1], Ways(ways), degree, middle))
+        along = tuple(self.item(line.id).id for line in lines)
+        recipe = BlendBetween(sides[0], sides[1], Ways(ways), degree, middle, two is None, along)
+        return self._derived("blend", "Blend", recipe)
+
+    def _border(self, border: AnyItem | tuple[AnyItem, int | AnyItem], order: int) -> BorderOf:
+        """A border by its number, a line of a surface below a curve, or the inside of what is given alone."""
+        item, which = border if isinstance(border, tuple) else (border, INSIDE)
+        key = self.item(item.id).id
+        if isinstance(which, Item):
+            return BorderOf(key, INSIDE, order, line=self.item(which.id).id)
+        return BorderOf(key, int(which), order)
 
     def best_pull(self, made: AnyItem) -> float:
         """Give a blend the pulls at which it lies nearest to the reference scan; how near 99 % of it are then, mm."""
@@ -75,14 +91,23 @@ class Joins(Lends):
         return away
 
     def match_edge(
-        self, patch: AnyItem, edge: int, to: tuple[AnyItem, int], order: int = 2, rows: int = 0,
-        ways: str = "along rows",
+        self, patch: AnyItem, edge: int, to: AnyItem | tuple[AnyItem, int | AnyItem] | None, order: int = 2,
+        rows: int = 0, ways: str = "along rows", half_way: bool = False,
     ) -> AnyItem:  # fmt: skip
         """Bring an edge of a patch to a border of something else, (item, number), and let it go on there with G0 to G3;
-        it follows from then on. rows: so many rows of control points at least take part."""
-        border = BorderOf(self.item(to[0].id).id, int(to[1]), order)
-        self._do(edits.joining.matched(self.document, self.item(patch.id), edge, border, rows, Ways(ways)))
-        return self.item(patch.id)
+        it follows from then on.
+
+        to: a surface alone is met inside, where the edge lies over it; a curve alone in its place (G0); None is the
+        twin plane, where it is seated. rows: so many rows of control points at least take part. half_way: the other
+        patch's edge comes half way, and that one is free from then on.
+        """
+        item = self.item(patch.id)
+        if to is None:
+            self._do(edits.twins.edge_seated(self.document, item, edge, order))
+            return self.item(item.id)
+        border = self._border(to, order)
+        self._do(edits.joining.matched(self.document, item, edge, border, rows, Ways(ways), half_way))
+        return self.item(item.id)
 
     def extend(self, patch: AnyItem, edge: int, length: float, manner: str = "as its own form") -> AnyItem:
         """Move an ``Edge`` of a patch out by ``length`` mm on average, or back below 0; returns the patch, which is

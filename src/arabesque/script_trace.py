@@ -223,7 +223,7 @@ class Traces(Lends):
 
     # surfaces
 
-    def network(
+    def network_of_curves(
         self,
         curves: Iterable[AnyItem],
         meeting: str = "G1",

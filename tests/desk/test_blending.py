@@ -9,13 +9,15 @@ from arabesque.desk.tools.patch.blend_edges import BlendEdges
 from arabesque.desk.tools.patch.fit_together import FitTogether
 from arabesque.desk.tools.patch.match_edges import MatchEdges
 from arabesque.desk.tools.patch.set_off import SetOffPatch
-from arabesque.geometry import Edge, Surface, split_surface, tessellate
+from arabesque.geometry import Edge, Plane, Surface, split_surface, tessellate
 from arabesque.model import Document, Item, any_stale
 from arabesque.recipes import BlendBetween, MatchedTo, SetOffSurface
 from arabesque.scan import Scan, write_mesh
 from arabesque.script import Project
+from arabesque.tracing import through
 from tests.desk.support import CTRL, SHIFT, WindowTest
 from tests.joining.test_blend import hill
+from tests.joining.test_lines_and_images import flat
 
 
 class BlendTest(WindowTest):
@@ -277,3 +279,116 @@ if __name__ == "__main__":
     import unittest
 
     unittest.main()
+
+
+class LinesAndImagesTest(WindowTest):
+    """From a project that was opened: two patches, a rod below, curves from edge to edge and over a patch."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        path = self.folder / "parts.arabesque"
+        with Project() as project:
+            project.plane = Plane(np.array([0.0, 1, 0]), -10.0)
+            project.add("One", flat(0, 40))
+            project.add("Two", flat(60, 100, 4.0))
+            t = np.linspace(0, 1, 9)
+            bow = np.column_stack([40 + 20 * t, 3 + 0 * t, 4 * t**3 * (10 - 15 * t + 6 * t**2)])
+            project.add("Bow", through(bow))
+            project.add("Over", through(np.column_stack([np.full(9, 80.0), 5 + 50 * t, np.full(9, 4.2)])))
+            project.save(path)
+        self.window.files.open_path(path)
+        self.idle()
+        self.one, self.two, self.bow, self.over = (self.named(name) for name in ("One", "Two", "Bow", "Over"))
+        self.window.sight.look_along("top")
+        self.window.hand.go_to(Step.PATCH)
+
+    def named(self, name: str) -> Item:
+        return next(item for item in self.session.document if item.name == name)
+
+    def test_a_blend_to_the_mirror_image_by_a_line_of_the_form(self) -> None:
+        self.key(Qt.Key.Key_K)
+        tool = self.window.hand.tool
+        assert isinstance(tool, BlendEdges)
+        self.click(self.one.shape.at([[0.5, 0.0]])[0])
+        next(choice for choice in tool.choices if "mirror image" in choice.label).run()
+        self.idle()
+        self.assertTrue(tool.mirrored and tool.made is not None)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        made = next(item for item in self.session.document if isinstance(item.recipe, BlendBetween))
+        image, half = made.shape.mirrored(self.session.document.plane), len(made.shape.points) // 2
+        np.testing.assert_array_equal(image.points[half:], made.shape.points[half:])
+
+    def test_a_side_along_a_curve_and_a_blend_from_a_curve_over_a_patch(self) -> None:
+        self.key(Qt.Key.Key_K)
+        tool = self.window.hand.tool
+        assert isinstance(tool, BlendEdges)
+        self.click(self.one.shape.at([[1.0, 0.5]])[0])
+        self.click(self.over.shape.at([0.5])[0])
+        self.idle()
+        assert tool.made is not None
+        self.assertEqual(tool.picked[1].line, self.over.id)
+        self.assertAlmostEqual(float(tool.made[0].at([[1.0, 0.5]])[0, 0]), 80.0, delta=1e-4)
+        self.key(Qt.Key.Key_Backspace)
+        self.click(self.two.shape.at([[0.0, 0.5]])[0])
+        self.idle()
+        self.click(self.bow.shape.at([0.5])[0])
+        self.idle()
+        self.assertEqual(tool.lines, [self.bow.id])
+        assert tool.made is not None
+        facts = {fact.label: fact for fact in tool.facts}
+        self.assertEqual(facts["Off its curves"].state, "good")
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        made = next(item for item in self.session.document if isinstance(item.recipe, BlendBetween))
+        self.assertAlmostEqual(float(made.shape.points[0, :, 1].min()), 3.0, delta=0.01)
+        joins = find_joins([self.one.shape, self.two.shape, made.shape])
+        self.assertEqual([join.grade() for join in joins], [2, 2])
+
+    def test_both_half_way_and_to_the_twin_plane(self) -> None:
+        self.key(Qt.Key.Key_K, SHIFT)
+        tool = self.window.hand.tool
+        assert isinstance(tool, MatchEdges)
+        tool.options.half_way = True
+        self.click(self.two.shape.at([[0.0, 0.5]])[0])
+        self.click(self.one.shape.at([[1.0, 0.5]])[0])
+        self.idle()
+        assert tool.made is not None
+        self.assertEqual(list(tool.made[2]), [self.one.id])
+        steps = len(self.session.history.steps)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertEqual(len(self.session.history.steps), steps + 1)
+        one, two = (self.session.document[item.id].shape for item in (self.one, self.two))
+        np.testing.assert_allclose(one.at([[1.0, 0.5]])[0, [0, 2]], [50.0, 2.0], atol=1e-9)
+        self.assertEqual([join.grade() >= 2 for join in find_joins([one, two])], [True])
+        self.click(self.one.shape.at([[0.3, 0.0]])[0])
+        next(choice for choice in tool.choices if "twin plane" in choice.label).run()
+        self.idle()
+        seated = self.session.document[self.one.id]
+        self.assertIsNotNone(seated.ties.twin)
+        self.assertAlmostEqual(float(np.abs(seated.shape.points[:, 0, 1] + 10.0).max()), 0.0, delta=1e-9)
+
+    def test_matched_to_the_inside_of_a_surface_and_to_a_curve(self) -> None:
+        self.key(Qt.Key.Key_K, SHIFT)
+        tool = self.window.hand.tool
+        assert isinstance(tool, MatchEdges)
+        tool.options.order = 0
+        self.click(self.one.shape.at([[1.0, 0.7]])[0])
+        self.click(self.over.shape.at([0.3])[0])
+        self.idle()
+        assert tool.made is not None
+        np.testing.assert_allclose(tool.made[0].at([[1.0, 0.5]])[0], self.over.shape.at([0.5])[0], atol=1e-9)
+        self.key(Qt.Key.Key_Escape)
+        tool.options.order = 1
+        moved = self.one.shape.with_points(self.one.shape.points + np.array([35.0, 0, 9.0]))
+        self.session.commit("moved", self.session.document.with_shape(self.one.id, moved))
+        self.idle()
+        self.click(moved.at([[1.0, 0.7]])[0])
+        self.click(self.two.shape.at([[0.8, 0.3]])[0])
+        self.idle()
+        assert tool.made is not None
+        self.assertAlmostEqual(float(tool.made[0].at([[1.0, 0.5]])[0, 2]), 4.0, delta=1e-9)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertIsInstance(self.session.document[self.one.id].recipe, MatchedTo)

@@ -134,7 +134,7 @@ class PullTest(unittest.TestCase):
         a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
         faces = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
         scan = ready_to_fit(Scan(there.at(np.column_stack([u.ravel(), v.ravel()])), faces))
-        first, second, away = best_pulls(one, two, scan, 0.2)
+        first, second, away = best_pulls(one, two, lambda a, b: blend(a, b).surface, scan, 0.2)
         self.assertAlmostEqual(first.pull[0], 0.7, delta=0.05)
         self.assertAlmostEqual(second.pull[0], 1.6, delta=0.1)
         self.assertLess(away, 0.02)

@@ -3,13 +3,14 @@
 from arabesque.joining.ball import Rolling, Touching, side_of
 from arabesque.joining.best_pull import best_pulls
 from arabesque.joining.blend import Blend, blend, laid_on_scan
-from arabesque.joining.border import BlendSide, Ways
+from arabesque.joining.border import BlendSide, Ways, nearest_shares
 from arabesque.joining.crossing import Crossing, crossings
 from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge
 from arabesque.joining.filling import Filled, divided, fill
 from arabesque.joining.four_sided import fill_four
-from arabesque.joining.match import MatchedPatch, match_edge
+from arabesque.joining.match import MatchedPatch, half_way, match_edge
 from arabesque.joining.offset import SetOff, set_off
+from arabesque.joining.on_surface import curve_border, image_of, line_over
 from arabesque.joining.pieces import Loose, Piece, Pieces, pieces_of
 from arabesque.joining.pull_back import PulledBack, along_form, best_backs, pulled_back
 from arabesque.joining.recast import Recast, recast
@@ -42,13 +43,18 @@ __all__ = [
     "blend",
     "covered",
     "crossings",
+    "curve_border",
     "cut_apart",
     "cut_lines",
     "divided",
     "fill",
     "fill_four",
+    "half_way",
+    "image_of",
     "laid_on_scan",
+    "line_over",
     "match_edge",
+    "nearest_shares",
     "onto_edge",
     "pieces_of",
     "pulled_back",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -9,8 +10,8 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.checking import shape_to_scan
 from arabesque.errors import ArabesqueError
-from arabesque.joining.blend import blend, laid_on_scan
-from arabesque.joining.border import BlendSide, Ways
+from arabesque.geometry import Surface
+from arabesque.joining.border import BlendSide
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 
@@ -27,14 +28,15 @@ SETTLED, ALIKE = 0.03, 5e-4
 def best_pulls(
     one: BlendSide,
     two: BlendSide,
+    made: Callable[[BlendSide, BlendSide], Surface],
     scan: Scan,
     tolerance: float,
-    ways: Ways = Ways.ROWS,
-    middle: int = 0,
+    alike: bool = False,
     progress: Progress = silent,
 ) -> tuple[BlendSide, BlendSide, float]:
     """Both sides with the pulls, each the same all along, at which 99 % of the blend lie nearest to a scan, but for its
-    dents and spikes by a tolerance, mm; and how near that is, mm. middle: rows of it that lie on the scan.
+    dents and spikes by a tolerance, mm; and how near that is, mm. made: the blend of two sides. alike: both have one
+    pull.
 
     Nelder and Mead, "A simplex method for function minimization", 1965, over the logarithms of both pulls. Raises
     ArabesqueError where there is no scan below the blend.
@@ -44,23 +46,21 @@ def best_pulls(
     count = 0
 
     def pulled(logs: Floats) -> tuple[BlendSide, BlendSide]:
-        a, b = (float(np.exp(np.clip(one, np.log(LEAST), np.log(MOST)))) for one in logs)
+        a, b = (float(np.exp(np.clip(one, np.log(LEAST), np.log(MOST)))) for one in (logs[0], logs[-1]))
         return replace(one, pull=(a,) * 3), replace(two, pull=(b,) * 3)
 
     def away(logs: Floats) -> float:
         nonlocal count
         progress(min(count / TRIES, 0.99), "Trying pulls")
         count += 1
-        made = blend(*pulled(logs), ways)
-        if middle:
-            made = laid_on_scan(made, (one.order, two.order), middle, scan, tolerance)
-        found = shape_to_scan(made.surface, scan, ALONG)
+        found = shape_to_scan(made(*pulled(logs)), scan, ALONG)
         return found.figures(tolerance).inlier_p99 if found.missing < MOST_MISSING else np.inf
 
-    first = away(np.zeros(2))
+    start = np.zeros(1 if alike else 2)
+    first = away(start)
     if not np.isfinite(first):
         raise ArabesqueError("There is no scan below the blend", "Choose other edges, or pull by hand")
-    simplex = np.array([[0.0, 0.0], [0.4, 0.0], [0.0, 0.4]])
+    simplex = np.vstack([start, 0.4 * np.eye(len(start))])
     settings = {"maxfev": TRIES, "xatol": SETTLED, "fatol": ALIKE, "initial_simplex": simplex}
-    found = minimize(away, np.zeros(2), method="Nelder-Mead", options=settings)
+    found = minimize(away, start, method="Nelder-Mead", options=settings)
     return *pulled(found.x), float(found.fun)

@@ -13,6 +13,7 @@ from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.fitting.patch import SLIDE, FitSettings, fit_patch
 from arabesque.geometry import LARGEST_DEGREE, Surface, greville
 from arabesque.joining.border import BlendSide, Leaving, Ways, common_basis, refined
+from arabesque.joining.border_lines import Lines, along_lines, directions
 from arabesque.joining.collocation import apart, between, through
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
@@ -31,14 +32,24 @@ NOTHING = 1e-6
 @dataclass(frozen=True, eq=False)
 class Blend:
     """surface: u runs across from the first border to the second, v along. exact: whether both borders are held by
-    its own basis; off: mm, how far its border rows are from them at most."""
+    its own basis; off: mm, how far its border rows are from them at most. lined: whether its sides follow lines; aside:
+    mm, how far they are from these at most."""
 
     surface: Surface
     exact: bool
     off: float
+    lined: bool = False
+    aside: float = 0.0
 
 
-def blend(one: BlendSide, two: BlendSide, ways: Ways = Ways.ROWS, degree: int = 0, close: float = CLOSE) -> Blend:
+def blend(
+    one: BlendSide,
+    two: BlendSide,
+    ways: Ways = Ways.ROWS,
+    degree: int = 0,
+    close: float = CLOSE,
+    lines: Lines = (None, None),
+) -> Blend:
     """The patch between two borders that meets each with its order of geometric continuity.
 
     Every order takes a row of control points of a Bezier patch across; a row is a combination of derivatives of the
@@ -47,16 +58,19 @@ def blend(one: BlendSide, two: BlendSide, ways: Ways = Ways.ROWS, degree: int = 
     continuity for parametric curves and surfaces", Graphics Interface 1985. Along polynomial edges whose rows are
     followed the blend holds them exactly; else knots are added along until rows are near enough. The second border
     is run the way that fits the first. degree: across, at least. close: of their size, how near rows come to borders
-    whose basis cannot hold them. Raises ArabesqueError where a border is a point, or
-    the borders are one.
+    whose basis cannot hold them. lines: from the first border to the second, along which its sides run where it begins
+    and where it ends; it leaves the borders along them then, and has more rows across. Raises ArabesqueError where a
+    border is a point, or the borders are one.
     """
+    lined = any(line is not None for line in lines)
+    ways = Ways.ACROSS if lined else ways
     first = Leaving(one, ways)
     sides = first, Leaving(two, ways).beside(first.places(np.array([0.0, 1.0])))
     gap = _gap(*sides)
     n = one.order + two.order + 1
     if n > LARGEST_DEGREE or degree > LARGEST_DEGREE:
         raise InvalidShape(f"A blend has degree {LARGEST_DEGREE} across at most", "Ask for less continuity")
-    rows = _Rows(sides, gap, n)
+    rows = _Rows(sides, gap, n, lines if lined else None)
     along, knots, held = common_basis([side.space for side in sides])
     while True:
         points, off = rows.in_basis(along, knots)
@@ -65,10 +79,13 @@ def blend(one: BlendSide, two: BlendSide, ways: Ways = Ways.ROWS, degree: int = 
         held, knots = False, refined(knots)
     surface = Surface((n, along), (np.repeat([0.0, 1.0], n + 1), knots), points)
     surface = surface.elevated(max(0, degree - n), 0)
+    aside = 0.0
+    if lined:
+        surface, aside = along_lines(surface, (one.order, two.order), lines)
     middle = np.array([[0.0, 0.5]])
     facing = np.einsum("nc,nc->n", surface.normals(middle), sides[0].normals(np.array([0.5])))
     size = float(np.linalg.norm(np.ptp(points.reshape(-1, 3), axis=0)))
-    return Blend(surface.reversed(1) if facing[0] < 0 else surface, off <= EXACT, off * size)
+    return Blend(surface.reversed(1) if facing[0] < 0 else surface, off <= EXACT, off * size, lined, aside)
 
 
 def laid_on_scan(
@@ -84,15 +101,20 @@ def laid_on_scan(
     Those beside its borders stay, by the orders that it meets them with, so that it meets them as before. Raises
     InvalidShape where the degree across does not allow so many, FitProblem where there is no scan below.
     """
-    surface, least = made.surface, sum(orders) + 2
-    degree = max(surface.degree[0], least + rows - 1)
-    if degree > LARGEST_DEGREE:
-        raise InvalidShape(f"A blend has degree {LARGEST_DEGREE} across at most", "Ask for fewer rows in the middle")
-    higher = surface.elevated(degree - surface.degree[0], 0)
-    held = np.zeros(higher.points.shape[:2], dtype=bool)
-    held[: orders[0] + 1] = held[degree - orders[1] :] = True
+    surface = made.surface
+    missing = sum(orders) + 2 + rows - len(surface.points)
+    if missing > 0:
+        if surface.degree[0] + missing > LARGEST_DEGREE:
+            raise InvalidShape(
+                f"A blend has degree {LARGEST_DEGREE} across at most", "Ask for fewer rows in the middle"
+            )
+        surface = surface.elevated(missing, 0)
+    held = np.zeros(surface.points.shape[:2], dtype=bool)
+    held[: orders[0] + 1] = held[len(held) - orders[1] - 1 :] = True
+    if made.lined:
+        held[:, [0, -1]] = True
     settings = FitSettings(tolerance, slide=SLIDE, even=MIDDLE_EVEN)
-    return replace(made, surface=fit_patch(higher, scan, settings, held, progress=progress))
+    return replace(made, surface=fit_patch(surface, scan, settings, held, progress=progress))
 
 
 def _gap(one: Leaving, two: Leaving) -> float:
@@ -111,23 +133,35 @@ def _gap(one: Leaving, two: Leaving) -> float:
 class _Rows:
     """The rows of control points of a blend along both borders, as functions of the share of the way."""
 
-    def __init__(self, sides: Sequence[Leaving], gap: float, degree: int) -> None:
+    def __init__(self, sides: Sequence[Leaving], gap: float, degree: int, lines: Lines | None = None) -> None:
         self._sides, self._gap, self._degree = sides, gap, degree
+        ends = np.array([0.0, 1.0])
+        self._aims = lines and [
+            gap * directions(lines, side.squarely(ends), number > 0) for number, side in enumerate(sides)
+        ]
         t = np.linspace(0, 1, 17)
         places = [side.places(t) for side in sides]
-        self._speed = []
+        self._speed: list[float] = []
         for side, other in zip(sides, places[::-1], strict=True):
-            first = side.leaving(t, other)[1] if side.side.order else np.ones((len(t), 3))
+            towards = self._towards(len(self._speed), t, side.places(t), other)
+            first = side.leaving(t, towards)[1] if side.side.order else np.ones((len(t), 3))
             self._speed.append(float(np.linalg.norm(first, axis=1).mean()))
             if self._speed[-1] < 1e-12:
                 raise ArabesqueError("The surface does not go on beyond a border of the blend", "Choose another edge")
+
+    def _towards(self, number: int, t: Floats, own: Floats, other: Floats) -> Floats:
+        """(n, 3) places that a border aims at: the other border's, or along lines at its ends."""
+        if not self._aims:
+            return other
+        start, end = self._aims[number]
+        return np.asarray(own + (1 - t[:, None]) * start + t[:, None] * end)
 
     def at(self, t: Floats) -> Floats:
         """(rows, n, 3)."""
         places = [side.places(t) for side in self._sides]
         both = []
         for number, side in enumerate(self._sides):
-            found = side.leaving(t, places[1 - number])
+            found = side.leaving(t, self._towards(number, t, places[number], places[1 - number]))
             pull = side.pulls(t)[:, None] * self._gap / self._speed[number]
             both.append(self._rows([pull**k * d for k, d in enumerate(found)]))
         return np.array([*both[0], *both[1][::-1]])

@@ -9,7 +9,7 @@ from math import comb
 
 import numpy as np
 
-from arabesque.arrays import Floats, Ints
+from arabesque.arrays import Floats, Ints, unit
 from arabesque.errors import InvalidShape
 from arabesque.geometry import LARGEST_DEGREE, Rim
 
@@ -109,6 +109,15 @@ class Leaving:
         """(n, 3) of the surface that is left."""
         rim = self.side.rim
         return np.asarray(rim.surface.normals(rim.places(self.shares(t))))
+
+    def squarely(self, t: Floats) -> Floats:
+        """(n, 3) unit ways in which it is left square to the border."""
+        rim, s = self.side.rim, self.shares(t)
+        d = rim.surface.derivatives(rim.places(s), 1)
+        ways, inward = (np.broadcast_to(found, (len(t), 2)) for found in (rim.ways(s), rim.inward(s)))
+        edge = unit(d[1, 0] * ways[:, :1] + d[0, 1] * ways[:, 1:])
+        out = -(d[1, 0] * inward[:, :1] + d[0, 1] * inward[:, 1:])
+        return unit(out - np.einsum("nc,nc->n", out, edge)[:, None] * edge)
 
     def leaving(self, t: Floats, towards: Floats) -> list[Floats]:
         """The place and derivatives up to the order along the way that leaves the border, (n, 3) each, the first about

@@ -30,14 +30,16 @@ class MatchedPatch:
     rows: int
 
 
-def match_edge(surface: Surface, edge: int, side: BlendSide, rows: int = 0, ways: Ways = Ways.ROWS) -> MatchedPatch:
+def match_edge(
+    surface: Surface, edge: int, side: BlendSide, rows: int = 0, ways: Ways = Ways.ROWS, share: float = 1.0
+) -> MatchedPatch:
     """A patch with one edge on a border, going on in the surface beyond with G0 to G3.
 
     side: the border with the order; its part is where the ends of the edge come nearest. The first rows of
     control points follow from derivatives of the other surface, along ways as in ``blend``, so long that the patch
     runs on as far as it did (DeRose and Barsky 1985, as there). Degrees are raised and knots added where the basis
     along or across cannot hold it; the other edges stay but for the rows that move. rows: so many rows at least are
-    moved, the further ones less and less. Raises InvalidShape for a rational patch.
+    moved, the further ones less and less. share: of the way that they move. Raises InvalidShape for a rational patch.
     """
     if surface.weights is not None:
         raise InvalidShape("A rational patch cannot be matched", "Fit a polynomial patch to it first")
@@ -65,11 +67,26 @@ def match_edge(surface: Surface, edge: int, side: BlendSide, rows: int = 0, ways
             break
         held, knots = False, refined(knots)
     made, before = _with_rows(base, degree, knots, along, max(rows, order + 1))
+    made = made if share == 1.0 else made.with_points(before.points + share * (made.points - before.points))
     (start, end), _ = base.domain
     grid = np.linspace(start, end, 33), np.linspace(0, 1, 33)
     moved = np.linalg.norm(made.on_grid(*grid)[0, 0] - before.on_grid(*grid)[0, 0], axis=-1).max()
     made = Surface(made.degree, (made.knots[0], low + (high - low) * made.knots[1]), made.points)
     return MatchedPatch(back(made), off <= EXACT, float(moved), max(rows, order + 1))
+
+
+def half_way(surface: Surface, edge: int, other: Surface, border: int, order: int, ways: Ways = Ways.ROWS) -> Surface:
+    """The ``other`` patch with its ``border`` half way to the edge of a surface, in place, tangent planes and so on.
+
+    What is then matched to it there with the same order has moved as far. Raises ArabesqueError where
+    they meet over a part of the border alone, InvalidShape for a rational patch.
+    """
+    mine, its = (shape.rims()[k] for shape, k in ((surface, edge), (other, border)))
+    ends = mine.surface.at(mine.places(np.array([0.0, 1.0])))
+    near = nearest_shares(its, ends)
+    if max(np.minimum(near, 1 - near)) > BESIDE_END:
+        raise ArabesqueError("They meet over a part of the other edge alone", "Split the longer patch there first")
+    return match_edge(other, border, BlendSide(mine, order), 0, ways, 0.5).surface
 
 
 def _with_edge_first(surface: Surface, edge: Edge) -> tuple[Surface, Callable[[Surface], Surface]]:

@@ -1,7 +1,8 @@
 """How derived items are made: one class and one file each, listed in ``RECIPES``."""
 
 from arabesque.recipes.base import Given, Recipe
-from arabesque.recipes.blend_between import BlendBetween, BorderOf
+from arabesque.recipes.blend_between import BlendBetween
+from arabesque.recipes.border_of import INSIDE, BorderOf
 from arabesque.recipes.crossing_of import CrossingOf
 from arabesque.recipes.curve_on_scan import CurveOnScan
 from arabesque.recipes.curves import BlendCurve, CurveThrough, EndOf, ParameterLine
@@ -61,6 +62,7 @@ RECIPES: tuple[type[Recipe], ...] = (
 )
 
 __all__ = [
+    "INSIDE",
     "RECIPES",
     "AreaBorder",
     "BlendBetween",

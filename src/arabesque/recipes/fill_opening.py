@@ -12,7 +12,7 @@ from arabesque.geometry import Patchwork, Surface
 from arabesque.joining import Filled, divided, fill, fill_four
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
-from arabesque.recipes.blend_between import BorderOf
+from arabesque.recipes.border_of import BorderOf
 from arabesque.recipes.inputs import curves_of, scan_of
 
 ALONG = 200
@@ -47,12 +47,12 @@ class FillOpening(Recipe):
 
     @property
     def inputs(self) -> tuple[str, ...]:
-        return tuple(dict.fromkeys((*(one.of for one in self.borders), *self.curves)))
+        return tuple(dict.fromkeys((*(key for one in self.borders for key in one.inputs), *self.curves)))
 
     def filled(self, given: Given, progress: Progress = silent) -> Filled:
         """The patch that all comes from, with what is to be told of it: one with natural edges where four borders are
         filled so, else one trimmed."""
-        sides = [border.side(given.shapes[border.of]) for border in self.borders]
+        sides = [border.side(given) for border in self.borders]
         if self.pieces is not FillWith.ONE and len(sides) == 4 and not self.curves:
             return fill_four(sides, scan_of(given) if self.scan else None, given.tolerance, progress)
         return fill(sides, self._guides(given), given.tolerance)

@@ -4,12 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from arabesque.arrays import Floats
 from arabesque.geometry import Surface
 from arabesque.joining import MatchedPatch, Ways, match_edge
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
-from arabesque.recipes.blend_between import BorderOf
+from arabesque.recipes.border_of import BorderOf
+
+READ, BESIDE = 65, 0.1
+"""Places along an edge, and of half the patch how far inside it is looked where the patch lies."""
 
 
 @dataclass(frozen=True)
@@ -34,7 +39,7 @@ class MatchedTo(Recipe):
 
     @property
     def inputs(self) -> tuple[str, ...]:
-        return tuple(dict.fromkeys(one.to.of for one in self.edges))
+        return tuple(dict.fromkeys(key for one in self.edges for key in one.to.inputs))
 
     def moved(self, matrix: Floats) -> MatchedTo:
         return replace(self, before=self.before.moved(matrix))
@@ -44,10 +49,16 @@ class MatchedTo(Recipe):
         made: list[MatchedPatch] = []
         surface = self.before
         for one in self.edges:
-            side = one.to.side(given.shapes[one.to.of])
+            side = one.to.side(given, *_along(surface, one.edge))
             made.append(match_edge(surface, one.edge, side, one.rows, self.ways))
             surface = made[-1].surface
         return made
 
     def build(self, given: Given, progress: Progress = silent) -> Surface:
         return self.matched(given)[-1].surface
+
+
+def _along(surface: Surface, edge: int) -> tuple[Floats, Floats]:
+    """(READ, 3) places beside an edge inside a patch, and along it."""
+    rim, t = surface.rims()[edge], np.linspace(0, 1, READ)
+    return surface.at(rim.places(t) + BESIDE * rim.inward(t)), surface.at(rim.places(t))

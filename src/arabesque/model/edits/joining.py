@@ -9,14 +9,14 @@ from typing import Any
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import Together, fit_together
 from arabesque.geometry import Edge, Face, Seam, Surface, TwinKind
-from arabesque.joining import Ways
+from arabesque.joining import Ways, half_way
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
 from arabesque.model.edits.items import derived, derived_again, reshaped
 from arabesque.model.item import Item
 from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress, silent
-from arabesque.recipes import BorderOf, MatchedEdge, MatchedTo, Recipe
+from arabesque.recipes import INSIDE, BorderOf, MatchedEdge, MatchedTo, Recipe
 from arabesque.scan import Scan
 
 AnyItem = Item[Any]
@@ -33,11 +33,12 @@ def matched(
     to: BorderOf,
     rows: int = 0,
     ways: Ways = Ways.ROWS,
+    meet: bool = False,
 ) -> Change:
     """An edge of a patch brought to a border of something else, in which it goes on from then on.
 
-    rows: so many rows of control points at least take part. Edges that were matched before stay so. Raises
-    ArabesqueError where it cannot be, or for a trimmed border.
+    rows: so many rows of control points at least take part. meet: the other patch comes half way; it is free from then
+    on. Edges that were matched before stay so. Raises ArabesqueError where it cannot be, or for a trimmed border.
     """
     if not isinstance(item.shape, Surface) or isinstance(item.shape, Face):
         raise ArabesqueError(f"{item.name} has no edge that can be moved", "Recast it first, or match the other one")
@@ -46,8 +47,26 @@ def matched(
     before = item.recipe if isinstance(item.recipe, MatchedTo) else MatchedTo(item.shape, (), ways)
     kept = tuple(one for one in before.edges if one.edge != int(edge))
     recipe = replace(before, edges=(*kept, MatchedEdge(int(edge), to, rows)), ways=ways)
+    if meet:
+        document = with_inputs(document, {to.of: coming_half_way(document, item.shape, edge, to, ways)})
     shape = recipe.build(given(document, recipe))
-    return derived_again(document, item, "edge matched", shape, recipe, ingredients(document, recipe))
+    return derived_again(document, document[item.id], "edge matched", shape, recipe, ingredients(document, recipe))
+
+
+def coming_half_way(document: Document, surface: Surface, edge: int, to: BorderOf, ways: Ways = Ways.ROWS) -> Surface:
+    """What an edge is matched to, with its own edge half way to that; raises ArabesqueError where that cannot be."""
+    other = document[to.of]
+    if not isinstance(other.shape, Surface) or isinstance(other.shape, Face) or to.rim == INSIDE:
+        raise ArabesqueError(f"{other.name} has no edge that could come half way", "Let it stay where it is")
+    return half_way(surface, edge, other.shape, to.rim, to.order, ways)
+
+
+def with_inputs(document: Document, inputs: Mapping[str, Surface]) -> Document:
+    """The document with other shapes of what something is made from, by their ids; those that followed something are
+    free from then on."""
+    for key, shape in inputs.items():
+        document = reshaped(document, document[key], "changed", shape).document
+    return document
 
 
 def blended(
@@ -59,16 +78,14 @@ def blended(
     recipe: Recipe,
     again: AnyItem | None = None,
 ) -> Change:
-    """A blend with the patches that it stands on pulled back: ``inputs`` are their new shapes, by their ids.
+    """A blend or a match with the patches that it stands on changed: ``inputs`` are their new shapes, by their ids.
 
-    again: the blend that is made otherwise, or None for a new one. Patches that followed something are free from then
-    on.
+    again: what is made otherwise, or None for a new blend.
     """
-    for key, pulled in inputs.items():
-        document = reshaped(document, document[key], "edge pulled back", pulled).document
+    document = with_inputs(document, inputs)
     made_of = ingredients(document, recipe)
     if again is not None:
-        return derived_again(document, again, "made again", shape, recipe, made_of)
+        return derived_again(document, document[again.id], words, shape, recipe, made_of)
     return derived(document, words, name, shape, recipe, made_of)
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import (
     Curve,
+    Edge,
     Seam,
     Surface,
     Twin,
@@ -39,6 +40,24 @@ def seated(document: Document, item: Patch, seam: Seam) -> Change:
     """The edge nearest to the twin plane is seated on it; the mirror image goes on from there."""
     nearest = nearest_twin(item.shape, document.plane_of(item), np.inf)
     return _tied(document, item, replace(nearest, seam=seam), f"seated on the plane, {seam.value}")
+
+
+SEAMS = (Seam.SEATED, Seam.SMOOTH, Seam.SMOOTH, Seam.EVEN)
+"""By the continuity that the patch and its image are to meet with."""
+
+
+def edge_seated(document: Document, item: Patch, edge: int, order: int) -> Change:
+    """An ``Edge`` of a patch brought to the twin plane, where it meets its image with G0 to G3."""
+    plane, (axis, at_end) = document.plane_of(item), Edge(edge).side
+    ends = item.shape.rims()[edge]
+    away = float(np.abs(plane.height(ends.surface.at(ends.places(np.linspace(0, 1, 17))))).max())
+    other = item.shape.rims()[(edge + 2) % 4]
+    beyond = float(np.abs(plane.height(other.surface.at(other.places(np.linspace(0, 1, 17))))).min())
+    if away > beyond:
+        raise ArabesqueError("Another edge lies nearer to the twin plane", "Choose that one")
+    return _tied(
+        document, item, Twin(TwinKind.ENDS, axis, at_end, SEAMS[order]), f"edge matched to the plane, G{order}"
+    )
 
 
 def mirrored_live(document: Document, item: Item[Any]) -> Change:

@@ -18,7 +18,15 @@ from arabesque.desk.tools.making import previewed
 from arabesque.desk.tools.on_patches import NEAR
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.patch.join_facts import distance_fact, join_facts
-from arabesque.desk.tools.patch.picked_border import Border, border_parts, border_under, rim_of
+from arabesque.desk.tools.patch.picked_border import (
+    Border,
+    border_line,
+    border_parts,
+    border_under,
+    curve_under,
+    line_under,
+    rim_of,
+)
 from arabesque.desk.tools.patch.pull_back import TriedStates, can_be_pulled, pulled_shapes, way_back
 from arabesque.desk.tools.patch.searching import Searching
 from arabesque.desk.view.camera import Camera
@@ -30,12 +38,14 @@ from arabesque.joining import Blend, PulledBack, Ways, best_backs
 from arabesque.model import Item, edits
 from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress
-from arabesque.recipes import BlendBetween, BorderOf, Given, Recipe
+from arabesque.recipes import INSIDE, BlendBetween, Given, Recipe
 
 WEAKEST, STRONGEST = 0.1, 3.0
 """Pulls between which a handle can be dragged."""
 REACH = 1 / 3
 """Of the gap: how far from its border a handle of pull 1 stands."""
+SAME = 1e-6
+"""mm: what differs by less is one."""
 PLACES = 401
 """Along a border, where a blend can begin or end."""
 FIELDS = (("one_start", "one_middle", "one_end"), ("two_start", "two_middle", "two_end"))
@@ -100,6 +110,8 @@ class BlendEdges(Searching):
 
     def clear(self) -> None:
         self.picked: list[Border] = []
+        self.lines: list[str] = []
+        self.mirrored = False
         self._hover: Border | None = None
         self._held: Handle | None = None
         # what belongs to two edges is of no use to others; how they are met is
@@ -130,15 +142,16 @@ class BlendEdges(Searching):
             for name, pull in zip(names, side.pull, strict=True):
                 setattr(o, name, pull)
         (o.one_from, o.one_to), (o.two_from, o.two_to) = recipe.one.part, recipe.two.part
-        borders = [Border(side.of, side.rim) for side in (recipe.one, recipe.two)]
+        borders = [Border.from_recipe(side) for side in (recipe.one, recipe.two)[: 1 if recipe.mirrored else 2]]
         self.picked = borders if all(border.key in self.session.document for border in borders) else []
+        self.mirrored, self.lines = recipe.mirrored, [key for key in recipe.lines if key in self.session.document]
 
     @property
     def says(self) -> str:
         if self._held is not None:
             return "The blend follows the pull; the distance to the scan is live"
         if self.made is not None:
-            return "Drag a handle to pull; hollow ones move where it begins, or pull a patch back; Enter keeps it"
+            return "Drag handles: filled ones pull, hollow ones move an end or a patch; click curves for its sides"
         if self.working:
             return "Blending"
         return "Click the edge to blend it with" if self.picked else self.hint
@@ -152,12 +165,19 @@ class BlendEdges(Searching):
 
     @property
     def choices(self) -> list[Choice]:
+        if len(self.picked) == 1 and not self.mirrored:
+            return [Choice("Blend it to its mirror image", self.to_image)]
         if self.made is None or self.session.scan is None:
             return []
         found = [Choice("Find the nearest pulls", self.find_best)]
-        if all(can_be_pulled(self.session, border) for border in self.picked):
+        if not self.mirrored and all(can_be_pulled(self.session, border) for border in self.picked):
             found.append(Choice("Find the nearest pull-back", self.find_backs))
         return [*found, *self._tried.choices(self._values())]
+
+    def to_image(self) -> None:
+        """Blend the edge that is picked to its mirror image over the twin plane."""
+        self.mirrored = True
+        self.try_it()
 
     # the hand
 
@@ -178,12 +198,45 @@ class BlendEdges(Searching):
         self._held = self._handle_under(pointer)
         if self._held is not None:
             return
+        try:
+            self._clicked(pointer)
+        except ArabesqueError as problem:
+            self.session.tell_problem(problem)
+
+    def _clicked(self, pointer: Pointer) -> None:
         found = border_under(self.session, pointer, self.target)
-        if found is None:
-            self.session.tell_problem(ArabesqueError("There is no edge here", "Click on the edge of a patch"))
-        elif found not in self.picked:
-            self.picked = [*self.picked[:1], found]
+        curve = None if found is not None or not self._whole else curve_under(self.session, pointer)
+        if curve is not None:
+            if curve.id in self.lines:
+                self.lines.remove(curve.id)
+            else:
+                self.lines = [*self.lines[-1:], curve.id]
             self.try_it()
+            return
+        found = found or line_under(self.session, pointer)
+        if found is None:
+            raise ArabesqueError("There is no edge here", "Click on the edge of a patch, or on a curve over one")
+        if found not in self.picked:
+            self.mirrored = len(self.picked) == 1 and self._is_image(found, self.picked[0])
+            self.picked = self.picked[:1] if self.mirrored else [*self.picked[:1], found]
+            self.try_it()
+
+    @property
+    def _whole(self) -> bool:
+        """True where both borders are known."""
+        return len(self.picked) == 2 or self.mirrored
+
+    def _is_image(self, found: Border, border: Border) -> bool:
+        """True where a border is the live mirror image of another one."""
+        document = self.session.document
+        if found.line or border.line or document[found.key] not in document.images_of(document[border.key]):
+            return False
+        rims = [rim_of(self.session, one) for one in (found, border)]
+        if rims[0] is None or rims[1] is None:
+            return False
+        image, line = (border_line(rim) for rim in rims if rim is not None)
+        there = document.plane_of(document[border.key]).mirrored(line)
+        return any(bool(np.allclose(image, run, atol=SAME)) for run in (there, there[::-1]))
 
     def release(self, pointer: Pointer) -> None:
         if self._held is not None:
@@ -192,8 +245,13 @@ class BlendEdges(Searching):
             self.try_it()
 
     def remove_last(self) -> None:
-        """Take back the edge that was picked last."""
-        del self.picked[-1:]
+        """Take back what was picked last."""
+        if self.lines:
+            self.lines.pop()
+        elif self.mirrored:
+            self.mirrored = False
+        else:
+            del self.picked[-1:]
         self.try_it()
 
     def key(self, event: QKeyEvent) -> bool:
@@ -298,26 +356,29 @@ class BlendEdges(Searching):
         assert self._of is not None
         again = document.items.get(self.target or "")
         recipe, shape = self._of[0], self.shape_of(made)
-        if self.session.edit(edits.joining.blended, shapes, self.words(made), self.name, shape, recipe, again):
+        words = self.words(made) if again is None else self.words_again(again)
+        if self.session.edit(edits.joining.blended, shapes, words, self.name, shape, recipe, again):
             self.kept()
 
     def draft(self) -> BlendBetween | None:
-        if len(self.picked) < 2:
+        if not self._whole:
             return None
         o = self.options
         parts = (o.one_from, o.one_to), (o.two_from, o.two_to)
         sides = [
-            BorderOf(border.key, border.rim, order, part, tuple(getattr(o, name) for name in names))
-            for border, order, part, names in zip(self.picked, (o.one, o.two), parts, FIELDS, strict=True)
+            replace(border.of(order), part=part, pull=tuple(getattr(o, name) for name in names))
+            for border, order, part, names in zip(self.picked, (o.one, o.two), parts, FIELDS, strict=False)
         ]
         middle = o.middle if self.session.scan is not None else 0
-        return BlendBetween(sides[0], sides[1], o.ways, o.degree if o.degree > 1 else 0, middle)
+        degree = o.degree if o.degree > 1 else 0
+        return BlendBetween(sides[0], sides[-1], o.ways, degree, middle, self.mirrored, tuple(self.lines))
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> tuple[Surface, list[Fact]]:
         assert isinstance(recipe, BlendBetween)
         made = recipe.made(source, progress)
         facts = self._plain_facts(made, source)
-        for label, side, own in (("Edge 1", recipe.one, Edge.U_LOW), ("Edge 2", recipe.two, Edge.U_HIGH)):
+        both = (("Edge 1", recipe.one, Edge.U_LOW), ("Edge 2", recipe.two, Edge.U_HIGH))
+        for label, side, own in both[:1] if recipe.mirrored else both:
             facts += join_facts(label, source, side, made.surface, int(own))
         return made.surface, facts
 
@@ -328,6 +389,10 @@ class BlendEdges(Searching):
             Fact("Control points", str(made.surface.count)),
             Fact("Borders held", "exactly" if made.exact else f"to {1000 * made.off:.2g} µm"),
         ]
+        if made.lined:
+            facts.append(
+                Fact("Off its curves", f"{made.aside:.2g} mm", "good" if made.aside <= source.tolerance else "bad")
+            )
         scan = self.session.scan
         return facts if scan is None else [*facts, distance_fact("99 %", made.surface, scan, source.tolerance)]
 
@@ -341,7 +406,7 @@ class BlendEdges(Searching):
 
     def _handles(self) -> list[Handle]:
         """Where the pulls can be dragged: out from each border along the blend's own way."""
-        if self.made is None or len(self.picked) < 2:
+        if self.made is None or not self._whole:
             return []
         surface: Surface = self.made[0]
         pulls = np.linspace(WEAKEST, STRONGEST, 117)
@@ -358,7 +423,7 @@ class BlendEdges(Searching):
                 for field in PARTS[side]:
                     nearest = int(np.abs(shares - getattr(self.options, field)).argmin())
                     lines.append(Handle(field, line[nearest], line, shares, True))
-        for side in (0, 1):
+        for side in range(len(self.picked)):
             for at, v in enumerate((0.02, 0.5, 0.98)):
                 ends = surface.at(np.array([[0.0, v], [1.0, v]]))
                 d = surface.derivatives(np.array([[float(side), v]]), 1)
@@ -399,6 +464,9 @@ class BlendEdges(Searching):
             for key, shape in self._moved().items():
                 parts += previewed(self.session, shape, f"pulled back {key}", 1.2)
         parts += border_parts(self.session, self.picked, self._hover)
+        parts += border_parts(
+            self.session, [Border(key, INSIDE) for key in self.lines], None, ["side"] * len(self.lines)
+        )
         for handle in self._handles():
             place = self._place(handle)
             parts.append(Lines(polyline(np.array([handle.at, place])), t.accent, 1.6, on_top=True))

@@ -7,10 +7,13 @@ from arabesque.desk.facts import Fact
 from arabesque.geometry import Surface
 from arabesque.recipes import BorderOf, Given
 from arabesque.scan import Scan
+from arabesque.shapes import Rimmed, can
 
 
 def join_facts(label: str, source: Given, to: BorderOf, made: Surface, own: int) -> list[Fact]:
     """How a surface's own edge meets a border with the order asked for; nothing where they do not run together."""
+    if not can(source.shapes[to.of], Rimmed):
+        return []
     keys = {(0, to.rim), (1, own)}
     joins = [join for join in find_joins([source.shapes[to.of], made]) if {join.first, join.second} == keys]
     if not joins:

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
-from arabesque.desk.facts import Fact
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.making import Making
+from arabesque.desk.tools.making import Making, previewed
+from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.patch.join_facts import distance_fact, join_facts
-from arabesque.desk.tools.patch.picked_border import Border, border_parts, border_under
+from arabesque.desk.tools.patch.picked_border import Border, border_parts, border_under, curve_under
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
@@ -22,9 +23,10 @@ from arabesque.geometry import Face, Surface
 from arabesque.joining import Ways
 from arabesque.model import Item, edits
 from arabesque.progress import Progress
-from arabesque.recipes import BorderOf, Given, MatchedEdge, MatchedTo, Recipe
+from arabesque.recipes import INSIDE, Given, MatchedEdge, MatchedTo, Recipe
 
-Made = tuple[Surface, list[Fact]]
+Made = tuple[Surface, list[Fact], dict[str, Surface]]
+"""The patch, what is told of it, and others that come half way, by their ids."""
 
 
 class MatchEdges(Making):
@@ -43,9 +45,11 @@ class MatchEdges(Making):
 
     @dataclass
     class Options:
-        """order: of continuity. rows: so many rows of control points take part, 0 for as few as it needs."""
+        """order: of continuity. half_way: the other patch comes half way. rows: so many rows of control points take
+        part, 0 for as few as it needs."""
 
         order: int = whole(2, 0, 3, "Continuity G")
+        half_way: bool = labelled(False, "Both half way")
         rows: int = whole(0, 0, 12, "Rows at least")
         ways: Ways = labelled(Ways.ROWS, "Across")
 
@@ -64,14 +68,14 @@ class MatchEdges(Making):
         self.options.ways = recipe.ways
         self.options.order = recipe.edges[-1].to.order
         self.options.rows = recipe.edges[-1].rows
-        self.pairs = [(Border(item.id, one.edge), Border(one.to.of, one.to.rim)) for one in recipe.edges]
+        self.pairs = [(Border(item.id, one.edge), Border.from_recipe(one.to)) for one in recipe.edges]
 
     @property
     def says(self) -> str:
         if self.working:
             return "Matching"
         if self._first is not None:
-            return "Click the border that it is to go on in"
+            return "Click what it is to go on in: a border, a curve, or the inside of a surface"
         if self.made is not None:
             return "Enter keeps it; click another edge of the patch to match that too; Backspace takes one back"
         return self.hint
@@ -83,6 +87,20 @@ class MatchEdges(Making):
         facts: list[Fact] = self.made[1]
         return facts
 
+    @property
+    def choices(self) -> list[Choice]:
+        if self._first is None:
+            return []
+        return [Choice(f"Match it to the twin plane with G{self.options.order}", self._to_plane)]
+
+    def _to_plane(self) -> None:
+        first = self._first
+        assert first is not None
+        item = self.session.history.document[first.key]
+        if self.session.edit(edits.twins.edge_seated, item, first.rim, self.options.order):
+            self.begin_anew()
+        self.changed.emit()
+
     # the hand
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
@@ -90,14 +108,24 @@ class MatchEdges(Making):
         self.changed.emit()
 
     def press(self, pointer: Pointer) -> None:
-        found = border_under(self.session, pointer)
         try:
+            found = border_under(self.session, pointer) or self._inside_under(pointer)
             if found is None:
                 raise ArabesqueError("There is no edge here", "Click on the edge of a patch")
             self._picked(found)
         except ArabesqueError as problem:
             self.session.tell_problem(problem)
         self.changed.emit()
+
+    def _inside_under(self, pointer: Pointer) -> Border | None:
+        """A curve, or the inside of a surface, that the edge picked first may go on in."""
+        if self._first is None:
+            return None
+        curve = curve_under(self.session, pointer)
+        if curve is not None:
+            return Border(curve.id, INSIDE)
+        found = patch_under(self.session, pointer)
+        return None if found is None or found[0].id == self._first.key else Border(found[0].id, INSIDE)
 
     def _picked(self, found: Border) -> None:
         if self._first is None:
@@ -132,13 +160,23 @@ class MatchEdges(Making):
         recipe = item.recipe if isinstance(item.recipe, MatchedTo) else None
         assert isinstance(item.shape, Surface)
         o = self.options
-        edges = [MatchedEdge(own.rim, BorderOf(to.key, to.rim, o.order), o.rows) for own, to in self.pairs]
+        edges = [MatchedEdge(own.rim, to.of(o.order), o.rows) for own, to in self.pairs]
         before = item.shape if recipe is None else recipe.before
         return MatchedTo(before, tuple(edges), o.ways)
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> Made:
         assert isinstance(recipe, MatchedTo)
-        steps, scan = recipe.matched(source), self.session.scan
+        scan = self.session.scan
+        others: dict[str, Surface] = {}
+        if self.options.half_way:
+            document = self.session.history.document
+            for one in recipe.edges:
+                others[one.to.of] = edits.joining.coming_half_way(
+                    edits.joining.with_inputs(document, others), recipe.before, one.edge, one.to, recipe.ways
+                )
+        before = source
+        source = replace(source, shapes={**source.shapes, **others})
+        steps = recipe.matched(source)
         made = steps[-1].surface
         facts = [
             Fact("Control points", f"{recipe.before.count} → {made.count}"),
@@ -149,15 +187,20 @@ class MatchEdges(Making):
         if scan is not None:
             for label, surface in (("99 % before", recipe.before), ("99 % now", made)):
                 facts.append(distance_fact(label, surface, scan, source.tolerance))
-        return made, facts
+            for key, moved in others.items():
+                name = self.session.document[key].name
+                for label, surface in ((f"{name} before", before.shapes[key]), (f"{name} now", moved)):
+                    facts.append(distance_fact(label, surface, scan, source.tolerance))
+        return made, facts, others
 
     def shape_of(self, made: Made) -> Surface:
         return made[0]
 
     def _keep(self, made: Any) -> None:
         assert self._of is not None and self.target is not None
-        item = self.session.history.document[self.target]
-        if self.session.edit(edits.items.derived_again, item, "edges matched", self.shape_of(made), *self._of):
+        item, recipe = self.session.history.document[self.target], self._of[0]
+        shape, others = self.shape_of(made), made[2]
+        if self.session.edit(edits.joining.blended, others, "edges matched", self.name, shape, recipe, item):
             self.kept()
 
     # the picture
@@ -166,6 +209,8 @@ class MatchEdges(Making):
         parts: list[Triangles | Lines | Discs | Label] = []
         if self.made is not None:
             parts += self.preview(self.made[0], camera)
+            for key, shape in self.made[2].items():
+                parts += previewed(self.session, shape, f"half way {key}", 1.2)
         picked = [border for pair in self.pairs for border in pair]
         parts += border_parts(self.session, [*picked, *([self._first] if self._first else [])], self._hover)
         return parts

@@ -25,7 +25,7 @@ MOST_STATES = 6
 def can_be_pulled(session: Session, border: Border) -> bool:
     """True for an edge of a patch that shows as a whole."""
     shape = session.document[border.key].shape if border.key in session.document else None
-    return isinstance(shape, Surface) and not isinstance(shape, Face)
+    return isinstance(shape, Surface) and not isinstance(shape, Face) and border.rim >= 0
 
 
 def pulled_shapes(document: Document, picked: Sequence[Border], lengths: Sequence[float]) -> dict[str, Surface]:
