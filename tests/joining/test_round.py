@@ -76,6 +76,29 @@ class BallTest(unittest.TestCase):
         self.assertLess(grows.off, 1e-3)
         self.assertLess(grows.turned, 0.02)
 
+    def test_surfaces_that_nearly_meet(self) -> None:
+        """Two square planes end 1 and 2 mm before their edge: a ball of 4 mm touches both 4 mm from it, one of 1.5 mm
+        would touch beyond the second; with polynomial patches, run either way, the cylinder is the same."""
+        x, y = np.meshgrid(np.linspace(0, 30, 4), np.linspace(0, 40, 4), indexing="ij")
+        level = Surface.bezier(np.stack([1 + x, y, 0 * x], -1))
+        upright = Surface.bezier(np.stack([0 * x, y, 2 + x], -1))
+        frame = np.eye(4)
+        plane = Elementary.make(K.PLANE, frame, (), ((1.0, 31.0), (0.0, 40.0)))
+        for one in (level, level.reversed(0), plane):
+            for two in (upright, upright.reversed(0)):
+                sides = tuple(int(np.sign(s.normals([[0.5, 0.5]])[0] @ [1, 0, 1])) for s in (one, two))
+                ball = rolling(one, two, np.zeros(3), (sides[0], sides[1]))
+                made = round_edge(ball, (4.0,) * 3)
+                self.assertEqual(made.part, (0.0, 1.0))
+                np.testing.assert_allclose(np.hypot(*(places(made.surface)[:, [0, 2]] - 4.0).T), 4.0, atol=1e-9)
+                for surface, uv, at in (
+                    (one, made.touching.one, made.touching.at_one),
+                    (two, made.touching.two, made.touching.at_two),
+                ):
+                    np.testing.assert_allclose(surface.at(uv), at, atol=1e-9)
+                with self.assertRaisesRegex(ArabesqueError, "beyond the surfaces' edges"):
+                    round_edge(ball, (1.5,) * 3)
+
     def test_what_finds_no_place(self) -> None:
         with self.assertRaisesRegex(ArabesqueError, "do not cross"):
             rolling(flat(0.0, 20.0), flat(40.0, 20.0), np.zeros(3), (1, 1))
@@ -122,6 +145,19 @@ class ProjectTest(unittest.TestCase):
                 made, *cut = (project.item(item.id) for item in (made, *cut))
                 self.assertIsNot(made.shape, before)
                 self.assertGreaterEqual(min(_grades(made.shape, cut)), grade)
+
+    def test_bent_patches_that_end_before_their_edge(self) -> None:
+        x, y = np.meshgrid(np.linspace(0, 30, 5), np.linspace(0, 40, 5), indexing="ij")
+        low = Surface.bezier(np.stack([1 + x, y, 2 * np.sin(x / 20) * np.cos(y / 15)], -1))
+        high = Surface.bezier(np.stack([0.5 * np.sin(y / 12), y, 2 + x], -1))
+        with Project() as project:
+            one, two = project.add("Low", low), project.add("High", high)
+            made = project.round(one, two, 4.0, keep=([20.0, 20, 0], [0.0, 20, 25]))
+            seen = [item for item in project.items if item.look.visible]
+            joins = [join for join in project.joins(seen) if join.gap.max() < 1e-3]
+            self.assertEqual([join.grade() for join in joins], [1, 1])
+            project.reshape(one, one.shape.with_points(one.shape.points + np.array([0, 0, 0.5])), "raised")
+            self.assertFalse(any_stale(project.document) or project.item(made.id).trouble)
 
     def test_a_boss_on_a_plate(self) -> None:
         """All round, over the seam of the rod: both are cut, and the skin is closed there in tangent planes."""

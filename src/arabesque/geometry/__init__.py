@@ -13,6 +13,7 @@ from arabesque.geometry.curve import Curve
 from arabesque.geometry.elementary import Elementary, ElementaryKind, frame_of
 from arabesque.geometry.extending import (
     Manner,
+    carried_on,
     continuation,
     extended,
     over_quadrangle,
@@ -121,6 +122,7 @@ __all__ = [
     "blossom",
     "border_of",
     "breakpoints",
+    "carried_on",
     "compatible_curves",
     "continuation",
     "coons_net",

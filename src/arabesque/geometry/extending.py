@@ -15,6 +15,7 @@ from arabesque.geometry.knots import blossom, breakpoints
 from arabesque.geometry.matching import nearest_surface
 from arabesque.geometry.removal import remove_knots
 from arabesque.geometry.reshaping import join_surfaces, split_surface
+from arabesque.geometry.rims import Edge
 from arabesque.geometry.surface import Surface
 
 EXACT = 1e-9
@@ -71,6 +72,21 @@ def extended(
         made = join_surfaces(forward, strip, axis)
         made = _lightened(made, axis) if light else made
     return made if at_end else made.reversed(axis)
+
+
+def carried_on(surface: Surface, edge: Edge, length: float) -> Surface:
+    """The surface reaching ``length`` mm further beyond an edge, with the parameters that it has where it was.
+
+    Rational patches, so true shapes too, go on as their own form, others with their curvature.
+    """
+    axis, at_end = edge.side
+    manner = Manner.CURVED if surface.weights is None else Manner.NATURAL
+    made = extended(surface, axis, at_end, length, manner, light=False)
+    if at_end:
+        return made
+    knots = list(made.knots)
+    knots[axis] = made.knots[axis] - (made.domain[axis][1] - surface.domain[axis][1])
+    return Surface(made.degree, (knots[0], knots[1]), made.points, made.weights)
 
 
 def reach_along(made: Surface, axis: int, before: Surface | None = None) -> tuple[float, float]:

@@ -21,6 +21,8 @@ FLATTEST = np.radians(0.5)
 CHORDS, SAME_CHORD, HALVINGS = 30, 1e-9, 34
 EVEN = 33
 INSIDE = 1e-9
+Domain = tuple[tuple[float, float], tuple[float, float]]
+Domains = tuple[Domain, Domain]
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,13 +49,17 @@ class Touching:
 class Rolling:
     """A ball on a side of each of two surfaces, along the line in which they cross.
 
-    sides: 1 where the ball lies on the side that the normal of the first or second surface looks to, else -1.
+    sides: 1 where the ball lies on the side that the normal of the first or second surface looks to, else -1. domains:
+    of both, within which it is to touch; by themselves the whole ones.
     """
 
-    def __init__(self, one: Surface, two: Surface, edge: Crossing, sides: tuple[int, int]) -> None:
+    def __init__(
+        self, one: Surface, two: Surface, edge: Crossing, sides: tuple[int, int], domains: Domains | None = None
+    ) -> None:
         from scipy.interpolate import CubicSpline  # see ``tree_of``
 
         self.surfaces, self.sides = (one, two), sides
+        self._domains = (one.domain, two.domain) if domains is None else domains
         along = way_along(edge.points)
         self.length = float(along[-1])
         places = np.hstack([edge.points, edge.one, edge.two])
@@ -164,8 +170,8 @@ class Rolling:
     def within(self, made: Touching) -> Bools:
         """(n,) which balls touch both surfaces within their edges."""
         good = np.ones(len(made.t), dtype=bool)
-        for surface, uv in zip(self.surfaces, (made.one, made.two), strict=True):
-            low, high = np.array(surface.domain).T
+        for domain, uv in zip(self._domains, (made.one, made.two), strict=True):
+            low, high = np.array(domain).T
             slack = INSIDE * (high - low)
             good &= ((uv >= low - slack) & (uv <= high + slack)).all(axis=1)
         return good

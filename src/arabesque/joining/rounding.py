@@ -10,7 +10,7 @@ import numpy as np
 
 from arabesque.arrays import Floats, unit
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Rim, Surface, greville
+from arabesque.geometry import Edge, Rim, Surface, carried_on, foot_points, greville
 from arabesque.joining.ball import Rolling, Touching
 from arabesque.joining.blend import blend
 from arabesque.joining.border import BlendSide, Ways, refined
@@ -24,6 +24,8 @@ NEAR, CLOSE = 5e-4, 2e-6
 WIDEST = np.radians(170.0)
 """A circular section that turns further cannot be one arc."""
 CONTACTS = 65
+NEARLY, FURTHER = 0.5, (1.2, 2.0, 4.0)
+"""Of the smaller surface: the widest gap over which an edge is rounded; of the gap, how far edges are carried on."""
 TRIED, ARC, ACROSS, LEAST, MOST = 28, 9, 33, 0.02, 0.6
 """Radii that are tried against a scan, places along each arc and along the edge, and how small and large they are,
 of the edge's length."""
@@ -53,12 +55,46 @@ class Round:
 
 
 def rolling(one: Surface, two: Surface, near: Floats, sides: tuple[int, int]) -> Rolling:
-    """A ball for the edge of two surfaces that passes nearest to a place (3,); raises ArabesqueError for none."""
+    """A ball for the edge of two surfaces that passes nearest to a place (3,).
+
+    Where they nearly meet, the edges that face each other are carried on until they cross; the ball touches what was
+    there before. Raises ArabesqueError where they have no edge.
+    """
     one, two = one.whole, two.whole
+    domains = one.domain, two.domain
     lines = crossings(one, two)
     if not lines:
-        raise ArabesqueError("The surfaces do not cross, so there is no edge to round", "Extend one of them first")
-    return Rolling(one, two, _nearest(lines, near), sides)
+        one, two, lines = _carried_on(one, two)
+    return Rolling(one, two, _nearest(lines, near), sides, domains)
+
+
+def _carried_on(one: Surface, two: Surface) -> tuple[Surface, Surface, tuple[Crossing, ...]]:
+    """Two surfaces that nearly meet, with the edges that face each other carried on until they cross, and where."""
+    (first, gap), (second, back) = _facing(one, two), _facing(two, one)
+    gap = min(gap, back)
+    size = min(float(np.linalg.norm(np.ptp(surface.points.reshape(-1, 3), axis=0))) for surface in (one, two))
+    if 0 < gap <= NEARLY * size:
+        for far in FURTHER:
+            longer = carried_on(one, first, far * gap), carried_on(two, second, far * gap)
+            for pair in ((one, longer[1]), (longer[0], two), longer):
+                lines = crossings(*pair)
+                if lines:
+                    return *pair, lines
+    raise ArabesqueError(
+        f"The surfaces do not cross, so there is no edge to round: {gap:.3g} mm are between them",
+        "Extend one of them first",
+    )
+
+
+def _facing(surface: Surface, other: Surface) -> tuple[Edge, float]:
+    """The edge of a surface that lies nearest to another one, and how far all of it is away at most, mm."""
+    t = np.linspace(0, 1, 17)
+    away = {}
+    for edge, rim in zip(Edge, surface.rims(), strict=True):
+        places = surface.at(rim.places(t))
+        away[edge] = float(np.linalg.norm(foot_points(other, places).points - places, axis=1).max())
+    nearest = min(away, key=lambda edge: away[edge])
+    return nearest, away[nearest]
 
 
 def _nearest(lines: tuple[Crossing, ...], near: Floats) -> Crossing:
