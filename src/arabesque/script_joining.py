@@ -194,20 +194,42 @@ class Joins(Lends):
 
     def recast(
         self,
-        face: AnyItem,
+        face: AnyItem | Sequence[AnyItem],
         degree: tuple[int, int] = (3, 3),
         spans: tuple[int, int] | None = None,
         near: float = 0.01,
         corners: Sequence[ArrayLike] = (),
     ) -> AnyItem:
-        """A trimmed face made anew as a patch with natural edges; it follows, and stands for the face, which is hidden.
+        """A trimmed face, or several surfaces side by side, made anew as one patch with natural edges; it follows, and
+        stands for them, which are hidden.
 
         spans: along both ways, or as few as come ``near``, mm. corners: four (3,) places on the border, or the sharpest
         ones.
         """
-        item = self.item(face.id)
+        keys = [self.item(one.id).id for one in ([face] if isinstance(face, Item) else face)]
         places = np.array([np.asarray(place, dtype=float) for place in corners]).reshape(-1, 3)
-        return self._standing_for(item, "recast", RecastFace(item.id, degree, spans or (0, 0), near, places))
+        return self._recast(RecastFace(keys[0], degree, spans or (0, 0), near, places, tuple(keys[1:])))[0]
+
+    def recast_at_crease(
+        self,
+        patch: AnyItem,
+        degree: tuple[int, int] = (3, 3),
+        spans: tuple[int, int] | None = None,
+        near: float = 0.01,
+    ) -> tuple[AnyItem, AnyItem]:
+        """A patch with a crease inside made anew as two that share their edge there; as ``recast``."""
+        recipes = [RecastFace(self.item(patch.id).id, degree, spans or (0, 0), near, side=side) for side in (1, 2)]
+        one, two = self._recast(*recipes)
+        return one, two
+
+    def _recast(self, *recipes: RecastFace) -> list[AnyItem]:
+        parts = []
+        for recipe in recipes:
+            shape = recipe.build(given(self.document, recipe), self._progress)
+            parts.append((shape, recipe, ingredients(self.document, recipe)))
+        known = set(self.document.items)
+        self._do(edits.joining.recast(self.document, parts))
+        return [item for item in self.document if item.id not in known]
 
     def _standing_for(self, item: AnyItem, word: str, recipe: Recipe) -> AnyItem:
         """A new derived item that stands for another one, which is hidden."""

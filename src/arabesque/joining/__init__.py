@@ -4,6 +4,7 @@ from arabesque.joining.ball import Rolling, Touching, side_of
 from arabesque.joining.best_pull import best_pulls
 from arabesque.joining.blend import Blend, blend, laid_on_scan
 from arabesque.joining.border import BlendSide, Ways, nearest_shares
+from arabesque.joining.crease import Crease, crease_of, recast_at_crease
 from arabesque.joining.crossing import Crossing, crossings
 from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge
 from arabesque.joining.filling import Filled, divided, fill
@@ -14,6 +15,7 @@ from arabesque.joining.on_surface import curve_border, image_of, line_over
 from arabesque.joining.pieces import Loose, Piece, Pieces, pieces_of
 from arabesque.joining.pull_back import PulledBack, along_form, best_backs, pulled_back
 from arabesque.joining.recast import Recast, recast
+from arabesque.joining.recast_several import recast_several
 from arabesque.joining.ring import ring_of
 from arabesque.joining.rounding import Round, Section, Shown, radius_shown, rolling, round_edge
 from arabesque.joining.shown import covered, shown_by
@@ -21,6 +23,7 @@ from arabesque.joining.shown import covered, shown_by
 __all__ = [
     "Blend",
     "BlendSide",
+    "Crease",
     "Crossing",
     "Cutter",
     "Filled",
@@ -42,6 +45,7 @@ __all__ = [
     "best_pulls",
     "blend",
     "covered",
+    "crease_of",
     "crossings",
     "curve_border",
     "cut_apart",
@@ -60,6 +64,8 @@ __all__ = [
     "pulled_back",
     "radius_shown",
     "recast",
+    "recast_at_crease",
+    "recast_several",
     "ring_of",
     "rolling",
     "round_edge",

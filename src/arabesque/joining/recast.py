@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from itertools import combinations
 
 import numpy as np
@@ -64,17 +64,41 @@ def recast(
     grid = _between(sides)
     bare = face.whole
     wanted = bare.at(grid.reshape(-1, 2)).reshape(GRID, GRID, 3)
+    lines = [bare.at(side) for side in sides]
+
+    def off(places: Floats) -> Floats:
+        return np.asarray(np.linalg.norm(foot_points(bare, places).points - places, axis=1))
+
+    middle = bare.normals(grid[GRID // 2, GRID // 2][None])[0]
+    return through_grid(wanted, lines, degree, spans, near, off, middle)
+
+
+def through_grid(
+    wanted: Floats,
+    sides: Sequence[Floats],
+    degree: tuple[int, int],
+    spans: tuple[int, int] | None,
+    near: float,
+    off: Callable[[Floats], Floats],
+    facing: Floats,
+) -> Recast:
+    """The patch nearest to a (GRID, GRID, 3) grid, with as few spans as come ``near``, mm, or those given.
+
+    sides: four (READ, 3) lines going round. off: how far (n, 3) places are from what is made anew, (n,) mm. facing:
+    (3,) to which side the middle looks.
+    """
     steps = np.linspace(0, 1, GRID)
     tries = [spans] if spans is not None else [(n, n) for n in SPANS]
     made: Recast | None = None
     for count in tries:
         knots = uniform_knots(degree[0], count[0]), uniform_knots(degree[1], count[1])
         surface = nearest_surface(degree, knots, [steps, steps], wanted)
-        made = _measured(surface, bare, sides)
+        made = _measured(surface, off, sides)
         if max(made.off, made.border) <= near:
             break
     assert made is not None
-    return made if float(_facing(made.surface, bare, grid)) > 0 else _turned(made)
+    looks = float(made.surface.normals(np.array([[0.5, 0.5]]))[0] @ facing)
+    return made if looks > 0 else replace(made, surface=made.surface.reversed(0))
 
 
 def _ring(face: Surface) -> tuple[Rim, ...]:
@@ -94,21 +118,27 @@ def _sides(ring: tuple[Rim, ...], places: Sequence[Floats]) -> list[Floats]:
     lines = [surface.at(run) for run in runs]
     uv = np.concatenate([run[:-1] for run in runs])
     points = np.concatenate([line[:-1] for line in lines])
-    steps = np.linalg.norm(np.diff(np.vstack([points, points[:1]]), axis=0), axis=1)
-    along = np.concatenate([[0.0], np.cumsum(steps)])
     corners = np.arange(len(runs)) * (READ - 1) if len(runs) > 1 else np.empty(0, dtype=np.int64)
+    return four_sides(points, corners, places, uv)
+
+
+def four_sides(points: Floats, corners: Ints, places: Sequence[Floats], values: Floats) -> list[Floats]:
+    """What a ring of (n, 3) points has as (n, d) values along four sides, (READ, d) each with even lengths.
+
+    corners: numbers of points where it may turn; the sharpest four are taken, or those nearest to four ``places``.
+    """
     if len(places):
         chosen = sorted({int(np.linalg.norm(points - place, axis=1).argmin()) for place in places})
         if len(chosen) != 4:
             raise ArabesqueError("A patch has four corners", "Give four places on the border, apart from each other")
     else:
-        chosen = _four(points, along, corners)
+        chosen = _four(points, way_along(np.vstack([points, points[:1]])), corners)
     found = []
     for start, end in zip(chosen, [*chosen[1:], chosen[0] + len(points)], strict=True):
         some = np.arange(start, end + 1) % len(points)
         length = way_along(points[some])
         even = np.linspace(0, length[-1], READ)
-        found.append(np.column_stack([np.interp(even, length, uv[some, k]) for k in (0, 1)]))
+        found.append(np.column_stack([np.interp(even, length, column) for column in values[some].T]))
     return found
 
 
@@ -151,15 +181,20 @@ def _way(along: Floats, start: int, end: int, count: int) -> float:
 
 def _between(sides: list[Floats]) -> Floats:
     """(GRID, GRID, 2) places between four sides: after Coons, and spread where they crossed."""
-    low, right, high, left = sides
-    pick = np.linspace(0, READ - 1, GRID).round().astype(int)
-    steps = np.linspace(0, 1, GRID)
-    grid = coons_net(low[pick], high[::-1][pick], left[::-1][pick], right[pick], steps, steps)
+    grid = coons_grid(sides)
     if _crossed(grid):
         grid = _spread(grid)
     if _crossed(grid):
         raise ArabesqueError("The face winds so much that no patch lies evenly in it", "Trim it into parts first")
     return grid
+
+
+def coons_grid(sides: Sequence[Floats]) -> Floats:
+    """(GRID, GRID, d) between four (READ, d) sides going round."""
+    low, right, high, left = sides
+    pick = np.linspace(0, READ - 1, GRID).round().astype(int)
+    steps = np.linspace(0, 1, GRID)
+    return coons_net(low[pick], high[::-1][pick], left[::-1][pick], right[pick], steps, steps)
 
 
 def _crossed(grid: Floats) -> bool:
@@ -184,24 +219,13 @@ def _spread(grid: Floats) -> Floats:
     return grid
 
 
-def _measured(surface: Surface, bare: Surface, sides: list[Floats]) -> Recast:
+def _measured(surface: Surface, off: Callable[[Floats], Floats], sides: Sequence[Floats]) -> Recast:
     t = np.linspace(0, 1, LOOKED_AT)
     places = surface.on_grid(t, t)[0, 0].reshape(-1, 3)
-    off = float(np.linalg.norm(foot_points(bare, places).points - places, axis=1).max())
     border = 0.0
     even = np.linspace(0, 1, READ)
     ends = ((even, 0 * even), (0 * even + 1, even), (even[::-1], 0 * even + 1), (0 * even, even[::-1]))
     for side, (u, v) in zip(sides, ends, strict=True):
-        gap = surface.at(np.column_stack([u, v])) - bare.at(side)
+        gap = surface.at(np.column_stack([u, v])) - side
         border = max(border, float(np.linalg.norm(gap, axis=1).max()))
-    return Recast(surface, off, border, np.array([bare.at(side[:1])[0] for side in sides]))
-
-
-def _facing(surface: Surface, bare: Surface, grid: Floats) -> float:
-    """Above 0 where a patch looks to the same side as the face that it was read from."""
-    middle = grid[GRID // 2, GRID // 2][None]
-    return float(surface.normals(np.array([[0.5, 0.5]]))[0] @ bare.normals(middle)[0])
-
-
-def _turned(made: Recast) -> Recast:
-    return Recast(made.surface.reversed(0), made.off, made.border, made.corners)
+    return Recast(surface, float(off(places).max()), border, np.array([side[0] for side in sides]))

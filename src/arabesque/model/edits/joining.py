@@ -12,11 +12,11 @@ from arabesque.geometry import Edge, Face, Seam, Surface, TwinKind
 from arabesque.joining import Ways, half_way
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
-from arabesque.model.edits.items import derived, derived_again, reshaped
+from arabesque.model.edits.items import derived, derived_again, derived_in_place, reshaped
 from arabesque.model.item import Item
 from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress, silent
-from arabesque.recipes import INSIDE, BorderOf, MatchedEdge, MatchedTo, Recipe
+from arabesque.recipes import INSIDE, BorderOf, MatchedEdge, MatchedTo, RecastFace, Recipe
 from arabesque.scan import Scan
 
 AnyItem = Item[Any]
@@ -87,6 +87,21 @@ def blended(
     if again is not None:
         return derived_again(document, document[again.id], words, shape, recipe, made_of)
     return derived(document, words, name, shape, recipe, made_of)
+
+
+def recast(document: Document, parts: Sequence[tuple[Surface, RecastFace, tuple[object, ...]]]) -> Change:
+    """Patches that stand for the faces that they were recast from, which are hidden from then on.
+
+    parts: of each its shape, its recipe, and what that made of some values.
+    """
+    some = [(recipe.of, shape, recipe, made_of) for shape, recipe, made_of in parts]
+    change = derived_in_place(document, "recast", some)
+    put = change.document
+    hidden = dict.fromkeys(key for _, recipe, _ in parts for key in recipe.others)
+    for key in hidden:
+        put = put.changed(key, look=replace(put[key].look, visible=False))
+    label = f"{1 + len(hidden)} patches recast as one" if hidden else change.label
+    return replace(change, label=label, document=put)
 
 
 def together(
