@@ -7,7 +7,7 @@ from arabesque.desk.steps import Step
 from arabesque.desk.tools.patch.recast_face import RecastPatch
 from arabesque.desk.tools.patch.trim import By, TrimSurface
 from arabesque.desk.tools.trace.take_line import TakeLine, Taken
-from arabesque.geometry import Curve, Edge, Elementary, Face
+from arabesque.geometry import Curve, Edge, Elementary, Face, Surface, split_surface
 from arabesque.joining import crossings
 from arabesque.model import Item, any_stale
 from arabesque.recipes import CrossingOf, RecastFace, TrimmedBy
@@ -156,8 +156,8 @@ class TrimTest(WindowTest):
         self.key(Qt.Key.Key_J, SHIFT)
         tool = self.window.hand.tool
         assert isinstance(tool, RecastPatch)
-        self.click(self.blade.shape.at([[0.5, 0.9]])[0])
-        self.assertIn("no trimmed face", self.view.overlay.message)
+        self.click(np.array([200.0, 200.0, 0.0]))
+        self.assertIn("no face here", self.view.overlay.message)
         self.click(self.hill.shape.at([[0.1, 0.5]])[0])
         self.idle()
         facts = {fact.label: fact for fact in tool.facts}
@@ -168,6 +168,44 @@ class TrimTest(WindowTest):
         self.assertEqual((item.recipe.of, item.name), (cut.id, "Hill cut recast"))
         self.assertNotIsInstance(item.shape, Face)
         self.assertFalse(self.session.document[cut.id].look.visible)
+
+    def test_both_parts_of_a_cut_are_one_again_and_a_crease_makes_two(self) -> None:
+        """Kept pieces of one cut, Ctrl-clicked; then a patch with a crease inside, divided there in one step."""
+        left, right = split_surface(self.hill.shape, 0, 0.4)
+        document = self.session.document.with_shape(self.hill.id, left)
+        other = Item("other", "Other", right)
+        self.session.commit("split", document.with_item(other).without(self.blade.id))
+        self.session.select(None)
+        self.idle()
+        self.key(Qt.Key.Key_J, SHIFT)
+        tool = self.window.hand.tool
+        assert isinstance(tool, RecastPatch)
+        self.click(left.at([[0.2, 0.5]])[0])
+        self.click(right.at([[0.8, 0.5]])[0], CTRL)
+        self.idle()
+        self.assertEqual(tool.others, ["other"])
+        self.assertEqual({fact.label: fact.state for fact in tool.facts}["Off the face"], "good")
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertEqual([item.look.visible for item in self.session.document.surfaces()], [False, False, True])
+        knots = np.array([0.0] * 7 + [0.5] * 6 + [1.0] * 7), np.array([0.0] * 7 + [1.0] * 7)
+        folded = self.hill.shape.with_knots([0.5] * 6).points.copy()
+        folded[..., 2] = np.maximum(folded[..., 0] - 50, 0)
+        made = next(item for item in self.session.document.surfaces() if item.look.visible)
+        self.session.commit("bent", self.session.document.with_shape(made.id, Surface((6, 6), knots, folded)))
+        self.idle()
+        self.session.select(None)
+        tool.options.divided = True
+        steps = len(self.session.history.steps)
+        self.click(np.array([10.0, 30.0, 0.0]))
+        self.idle()
+        assert tool.made is not None
+        self.assertEqual(len(tool.made), 2)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertEqual(len(self.session.history.steps), steps + 1)
+        sides = [item.recipe.side for item in self.session.document if isinstance(item.recipe, RecastFace)]
+        self.assertEqual([side for side in sides if side], [1, 2])
 
 
 def _upper(blade: object, end: int) -> bool:
