@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike
 from arabesque.checking import Join, find_joins
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import Together
-from arabesque.geometry import Edge, Face, Manner, Surface, extended
+from arabesque.geometry import Face, Manner, Surface
 from arabesque.joining import Crossing, Section, Shown, Ways, crossings, side_of
 from arabesque.model import Item, edits
 from arabesque.model.item import new_id
@@ -22,6 +22,7 @@ from arabesque.recipes import (
     BorderOf,
     CrossingOf,
     CutBy,
+    ExtendedFace,
     FillOpening,
     FillWith,
     RecastFace,
@@ -109,15 +110,40 @@ class Joins(Lends):
         self._do(edits.joining.matched(self.document, item, edge, border, rows, Ways(ways), half_way))
         return self.item(item.id)
 
-    def extend(self, patch: AnyItem, edge: int, length: float, manner: str = "as its own form") -> AnyItem:
-        """Move an ``Edge`` of a patch out by ``length`` mm on average, or back below 0; returns the patch, which is
-        free from then on. manner: "as its own form", "straight" or "with its curvature"."""
-        item = self.item(patch.id)
-        if not isinstance(item.shape, Surface) or isinstance(item.shape, Face):
-            raise ArabesqueError(f"{item.name} has no edge that can be moved", "Recast it first")
-        longer = extended(item.shape, *Edge(edge).side, length, Manner(manner))
+    def extend(
+        self,
+        patch: AnyItem,
+        border: int | Sequence[int],
+        length: float,
+        manner: str = "as its own form",
+        past: AnyItem | None = None,
+    ) -> AnyItem:
+        """Move an ``Edge`` of a patch, or some, out by ``length`` mm on average, or back below 0; returns the patch,
+        which is free from then on.
+
+        Of a trimmed face border is a number among its ``rims``, or some; what comes of it follows, and stands for the
+        face, which is hidden. past: until all of the border lies ``length`` mm beyond this surface. manner: "as its own
+        form", "straight" or "with its curvature".
+        """
+        item, some = self.item(patch.id), [border] if isinstance(border, (int, np.integer)) else list(border)
+        beyond = "" if past is None else self.item(past.id).id
+        recipe = ExtendedFace(item.id, tuple(int(k) for k in some), length, beyond, Manner(manner))
+        if isinstance(item.shape, Face):
+            return self._standing_for(item, "extended", recipe)
+        if not isinstance(item.shape, Surface):
+            raise ArabesqueError(f"{item.name} has no edge that can be moved", "Choose a patch or a face")
+        longer = recipe.build(given(self.document, recipe), self._progress)
         self._do(edits.items.reshaped(self.document, item, "edge moved", longer))
         return self.item(item.id)
+
+    def extend_chain(
+        self, edges: Sequence[tuple[AnyItem, int]], length: float, manner: str = "as its own form"
+    ) -> list[AnyItem]:
+        """Move edges of neighbouring patches, (item, ``Edge``), out together: corners that they share stay shared. The
+        first moves by ``length`` mm on average."""
+        some = [(self.item(item.id), int(edge)) for item, edge in edges]
+        self._do(edits.joining.chain_extended(self.document, some, length, Manner(manner)))
+        return [self.item(item.id) for item, _ in some]
 
     def offset(self, surface: AnyItem, length: float, near: float = 0.001) -> AnyItem:
         """A surface set off by ``length`` mm along the normals of a patch or true shape, below 0 against them; it

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from arabesque.errors import FileProblem
-from arabesque.geometry import Plane
+from arabesque.geometry import Manner, Plane
 from arabesque.model import (
     DamagedProject,
     Document,
@@ -35,6 +35,7 @@ from arabesque.recipes import (
     CrossingOf,
     CurveOnScan,
     CutBy,
+    ExtendedFace,
     FillOpening,
     FillWith,
     LoftThrough,
@@ -73,6 +74,12 @@ def project() -> Project:
         ("laid", PatchOnScan(corners, (2, 2))),
         ("between", PatchBetween(ring)),
         ("blend", BlendBetween(BorderOf("surface", 1), BorderOf("laid", 3, 1, (0.2, 0.9), (1.0, 1.2, 0.8)))),
+        (
+            "to image",
+            BlendBetween(BorderOf("surface", -1, line="curve"), BorderOf("laid", 3), mirrored=True, lines=("drawn",)),
+        ),
+        ("longer", ExtendedFace("trimmed", (0, 2), 1.0, "laid", Manner.STRAIGHT)),
+        ("one side", RecastFace("laid", others=("trimmed",), side=2)),
         ("matched", MatchedTo(random_surface((2, 2), (1, 1)), (MatchedEdge(1, BorderOf("surface", 3), 4),))),
         ("set off", SetOffSurface("surface", 2.5)),
         ("trimmed", TrimmedBy("surface", (CutBy("curve", -1, np.eye(3)[2], 1.0),), np.full((1, 2), 0.5))),

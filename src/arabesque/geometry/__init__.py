@@ -16,13 +16,15 @@ from arabesque.geometry.extending import (
     carried_on,
     continuation,
     extended,
+    moved_by,
     over_quadrangle,
     parameter_step,
     reach_along,
+    step_of,
 )
 from arabesque.geometry.extraction import bezier_nets, span_places
 from arabesque.geometry.face import Face
-from arabesque.geometry.foot_points import Feet, feet_along, foot_points, strictly_inside
+from arabesque.geometry.foot_points import Feet, feet_along, foot_points, steps_along, strictly_inside
 from arabesque.geometry.kernels import basis_matrix
 from arabesque.geometry.knots import LARGEST_DEGREE, bezier_knots, blossom, breakpoints, greville, uniform_knots
 from arabesque.geometry.matching import (
@@ -156,6 +158,7 @@ __all__ = [
     "meeting_edges",
     "missing_knots",
     "motion",
+    "moved_by",
     "nearer_feet",
     "nearest_surface",
     "nearest_twin",
@@ -176,6 +179,8 @@ __all__ = [
     "span_places",
     "split_curve",
     "split_surface",
+    "step_of",
+    "steps_along",
     "straightened",
     "strictly_inside",
     "surface_box",

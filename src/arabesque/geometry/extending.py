@@ -60,13 +60,31 @@ def extended(
     """
     if length == 0:
         return surface
+    return moved_by(surface, axis, at_end, step_of(surface, axis, at_end, length, manner), manner, light)
+
+
+def step_of(surface: Surface, axis: int, at_end: bool, length: float, manner: Manner = Manner.NATURAL) -> float:
+    """How far an edge moves across in the patch's parameters for ``length`` mm on average, inwards below 0; raises
+    InvalidShape when nothing would be left."""
     forward = surface if at_end else surface.reversed(axis)
     if length < 0:
-        made = split_surface(forward, axis, _place_before_end(forward, axis, -length))[0]
+        return _place_before_end(forward, axis, -length) - forward.domain[axis][1]
+    return _step_for(forward, axis, length, manner) if length > 0 else 0.0
+
+
+def moved_by(
+    surface: Surface, axis: int, at_end: bool, step: float, manner: Manner = Manner.NATURAL, light: bool = True
+) -> Surface:
+    """The patch with an edge moved across by a ``step`` of its parameters, as in ``extended``."""
+    forward = surface if at_end else surface.reversed(axis)
+    if step < 0:
+        if -step >= np.ptp(forward.domain[axis]):
+            raise InvalidShape("Nothing of the patch would be left", "Shorten it by less")
+        made = split_surface(forward, axis, forward.domain[axis][1] + step)[0]
     elif manner is Manner.NATURAL:
-        made = _stretched(forward, axis, _step_for(forward, axis, length, manner))
+        made = _stretched(forward, axis, step)
     else:
-        strip = _beyond(forward, axis, _step_for(forward, axis, length, manner), manner)
+        strip = _beyond(forward, axis, step, manner)
         strip = strip.elevated(*(_more(forward, strip, k) for k in (0, 1)))
         forward = forward.elevated(*(_more(strip, forward, k) for k in (0, 1)))
         made = join_surfaces(forward, strip, axis)
@@ -74,13 +92,13 @@ def extended(
     return made if at_end else made.reversed(axis)
 
 
-def carried_on(surface: Surface, edge: Edge, length: float) -> Surface:
+def carried_on(surface: Surface, edge: Edge, length: float, manner: Manner = Manner.CURVED) -> Surface:
     """The surface reaching ``length`` mm further beyond an edge, with the parameters that it has where it was.
 
-    Rational patches, so true shapes too, go on as their own form, others with their curvature.
+    Rational patches, so true shapes too, go on as their own form.
     """
     axis, at_end = edge.side
-    manner = Manner.CURVED if surface.weights is None else Manner.NATURAL
+    manner = manner if surface.weights is None else Manner.NATURAL
     made = extended(surface, axis, at_end, length, manner, light=False)
     if at_end:
         return made

@@ -118,3 +118,13 @@ def feet_along(surface: Surface, places: Floats, way: Floats) -> Feet:
     points = surface.at(uv)
     left = np.linalg.norm((places - points) @ across.T, axis=1)
     return Feet(uv, points, (left < MEETS) & surface.shows(uv))
+
+
+def steps_along(surface: Surface, uv: Floats, way: Floats) -> Floats:
+    """(n, 2) steps in parameters for (n, 3) steps along the tangent planes."""
+    d = surface.derivatives(uv, 1)
+    a, b = d[1, 0], d[0, 1]
+    aa, ab, bb = (np.einsum("nc,nc->n", x, y) for x, y in ((a, a), (a, b), (b, b)))
+    wa, wb = np.einsum("nc,nc->n", way, a), np.einsum("nc,nc->n", way, b)
+    area = aa * bb - ab * ab
+    return np.column_stack([(wa * bb - wb * ab) / area, (wb * aa - wa * ab) / area])

@@ -7,6 +7,7 @@ from arabesque.joining.border import BlendSide, Ways, nearest_shares
 from arabesque.joining.crease import Crease, crease_of, recast_at_crease
 from arabesque.joining.crossing import Crossing, crossings
 from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge
+from arabesque.joining.extending_borders import extended_chain, extended_face, length_past, moved_borders
 from arabesque.joining.filling import Filled, divided, fill
 from arabesque.joining.four_sided import fill_four
 from arabesque.joining.match import MatchedPatch, half_way, match_edge
@@ -51,13 +52,17 @@ __all__ = [
     "cut_apart",
     "cut_lines",
     "divided",
+    "extended_chain",
+    "extended_face",
     "fill",
     "fill_four",
     "half_way",
     "image_of",
     "laid_on_scan",
+    "length_past",
     "line_over",
     "match_edge",
+    "moved_borders",
     "nearest_shares",
     "onto_edge",
     "pieces_of",

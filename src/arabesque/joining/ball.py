@@ -9,7 +9,7 @@ import numpy as np
 
 from arabesque.arrays import Bools, Floats, runs_of, unit, way_along
 from arabesque.errors import ArabesqueError, InvalidShape
-from arabesque.geometry import Surface, foot_points
+from arabesque.geometry import Surface, foot_points, steps_along
 from arabesque.joining.crossing import Crossing
 
 STEPS, ARRIVED, TOUCHES = 40, 1e-11, 1e-8
@@ -113,7 +113,7 @@ class Rolling:
         # where it would touch if the surfaces were planes
         x = np.hstack(
             [
-                uv + _in_plane(surface, uv, centre - r[:, None] * normal - edge)
+                uv + steps_along(surface, uv, centre - r[:, None] * normal - edge)
                 for surface, uv, normal in zip(self.surfaces, (at[:, 3:5], at[:, 5:7]), (one, two), strict=True)
             ]
         )
@@ -189,16 +189,6 @@ def _set_off(surface: Surface, uv: Floats, by: Floats) -> tuple[Floats, Floats, 
         change = (change - n * np.einsum("nc,nc->n", n, change)[:, None]) / size
         found.append(d[k, m] + by[:, None] * change)
     return found[0], found[1], found[2]
-
-
-def _in_plane(surface: Surface, uv: Floats, way: Floats) -> Floats:
-    """(n, 2) steps in parameters for (n, 3) steps along the tangent planes."""
-    d = surface.derivatives(uv, 1)
-    a, b = d[1, 0], d[0, 1]
-    aa, ab, bb = (np.einsum("nc,nc->n", x, y) for x, y in ((a, a), (a, b), (b, b)))
-    wa, wb = np.einsum("nc,nc->n", way, a), np.einsum("nc,nc->n", way, b)
-    area = aa * bb - ab * ab
-    return np.column_stack([(wa * bb - wb * ab) / area, (wb * aa - wa * ab) / area])
 
 
 def side_of(surface: Surface, place: Floats) -> int:

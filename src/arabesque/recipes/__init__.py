@@ -6,6 +6,7 @@ from arabesque.recipes.border_of import INSIDE, BorderOf
 from arabesque.recipes.crossing_of import CrossingOf
 from arabesque.recipes.curve_on_scan import CurveOnScan
 from arabesque.recipes.curves import BlendCurve, CurveThrough, EndOf, ParameterLine
+from arabesque.recipes.extended_face import ExtendedFace
 from arabesque.recipes.fill_opening import FillOpening, FillWith
 from arabesque.recipes.layout_of_scan import LayoutOfScan, Taken, marked_part
 from arabesque.recipes.line_taken import LineTaken
@@ -59,6 +60,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     RecastFace,
     FillOpening,
     CrossingOf,
+    ExtendedFace,
 )
 
 __all__ = [
@@ -75,6 +77,7 @@ __all__ = [
     "CutBySurface",
     "DrawnOut",
     "EndOf",
+    "ExtendedFace",
     "FillOpening",
     "FillWith",
     "Given",

@@ -8,8 +8,8 @@ from typing import Any
 
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import Together, fit_together
-from arabesque.geometry import Edge, Face, Seam, Surface, TwinKind
-from arabesque.joining import Ways, half_way
+from arabesque.geometry import Edge, Face, Manner, Seam, Surface, TwinKind
+from arabesque.joining import Ways, extended_chain, half_way
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
 from arabesque.model.edits.items import derived, derived_again, derived_in_place, reshaped
@@ -102,6 +102,19 @@ def recast(document: Document, parts: Sequence[tuple[Surface, RecastFace, tuple[
         put = put.changed(key, look=replace(put[key].look, visible=False))
     label = f"{1 + len(hidden)} patches recast as one" if hidden else change.label
     return replace(change, label=label, document=put)
+
+
+def chain_extended(document: Document, edges: Sequence[tuple[AnyItem, int]], length: float, manner: Manner) -> Change:
+    """Edges of patches moved out together by ``length`` mm, or back below 0: corners that they share stay shared.
+
+    Patches that followed something are free from then on. Raises ArabesqueError for trimmed borders.
+    """
+    for item, _ in edges:
+        if not isinstance(item.shape, Surface) or isinstance(item.shape, Face):
+            raise ArabesqueError(f"{item.name} has no edge that can be moved with others", "Extend it by itself")
+    made = extended_chain([(item.shape, edge) for item, edge in edges], length, manner)
+    shapes = {item.id: shape for (item, _), shape in zip(edges, made, strict=True)}
+    return Change(f"{len(edges)} edges moved {length:+.3g} mm", with_inputs(document, shapes))
 
 
 def together(
