@@ -3,14 +3,16 @@
 import numpy as np
 from PyQt6.QtCore import Qt
 
+from arabesque.checking import find_joins
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.patch.edges import Edges
 from arabesque.desk.tools.patch.recast_face import RecastPatch
 from arabesque.desk.tools.patch.trim import By, TrimSurface
 from arabesque.desk.tools.trace.take_line import TakeLine, Taken
 from arabesque.geometry import Curve, Edge, Elementary, Face, Surface, split_surface
 from arabesque.joining import crossings
 from arabesque.model import Item, any_stale
-from arabesque.recipes import CrossingOf, RecastFace, TrimmedBy
+from arabesque.recipes import CrossingOf, ExtendedFace, RecastFace, TrimmedBy
 from arabesque.script import Project
 from tests.desk.support import CTRL, SHIFT, WindowTest
 from tests.joining.test_blend import hill
@@ -206,6 +208,63 @@ class TrimTest(WindowTest):
         self.assertEqual(len(self.session.history.steps), steps + 1)
         sides = [item.recipe.side for item in self.session.document if isinstance(item.recipe, RecastFace)]
         self.assertEqual([side for side in sides if side], [1, 2])
+
+    def test_a_trimmed_border_dragged_out_and_until_it_passes(self) -> None:
+        """What a cut has left grows along its surface; it stands for the face and follows it; then past a wall."""
+        wall = Item("wall", "Wall", flat(0.0, 40.0, np.pi / 2).moved(_to(80, 30, 0)))
+        with Project() as project:
+            hilly, blade = project.add("Hill", self.hill.shape), project.add("Blade", self.blade.shape)
+            project.trim(hilly, blade, keep=[(10.0, 30, 0)], further=60.0)
+            document = project.document.with_item(wall)
+        self.session.commit("cut", document)
+        self.idle()
+        (cut,) = self.trims()
+        self.session.select(cut.id)
+        self.window.sight.look_along("top")
+        self.window.hand.go_to(Step.PATCH)
+        self.key(Qt.Key.Key_B)
+        tool = self.window.hand.tool
+        assert isinstance(tool, Edges)
+        right = max(cut.shape.rims(), key=lambda rim: float(rim.surface.at(rim.places(np.array([0.5])))[0, 0]))
+        place = right.surface.at(right.places(np.array([0.5])))[0]
+        self.drag(self.pixel(place), self.pixel(place + np.array([10.0, 0, 0])))
+        self.idle()
+        (made,) = [item for item in self.session.document if isinstance(item.recipe, ExtendedFace)]
+        self.assertAlmostEqual(made.recipe.length, 10.0, delta=2.0)
+        self.assertFalse(self.session.document[cut.id].look.visible)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.idle()
+        self.session.select(cut.id)
+        self.click(place)
+        next(choice for choice in tool.choices if "passes" in choice.label).run()
+        self.click(np.array([80.0, 15.0, 0.0]))
+        self.idle()
+        (made,) = [item for item in self.session.document if isinstance(item.recipe, ExtendedFace)]
+        self.assertEqual((made.recipe.past, made.recipe.length), ("wall", 1.0))
+        lines = [rim.surface.at(rim.places(np.linspace(0, 1, 17)))[:, 0] for rim in made.shape.rims()]
+        self.assertAlmostEqual(max(float(line.min()) for line in lines), 81.0, delta=0.1)
+
+    def test_edges_of_neighbours_move_together(self) -> None:
+        one, two = split_surface(self.hill.shape, 1, 0.4)
+        document = self.session.document.with_shape(self.hill.id, one).with_item(Item("two", "Two", two))
+        self.session.commit("split", document.without(self.blade.id))
+        self.session.select(self.hill.id)
+        self.idle()
+        self.key(Qt.Key.Key_B)
+        tool = self.window.hand.tool
+        assert isinstance(tool, Edges)
+        place = one.at([[1.0, 0.5 * 0.4]])[0]
+        self.click(place)
+        self.click(two.at([[1.0, 0.7]])[0], CTRL)
+        self.assertEqual(tool.more, [("two", int(Edge.U_HIGH))])
+        steps = len(self.session.history.steps)
+        self.drag(self.pixel(place), self.pixel(place + np.array([8.0, 0, 0])))
+        self.idle()
+        self.assertEqual(len(self.session.history.steps), steps + 1)
+        shapes = [self.session.document[key].shape for key in (self.hill.id, "two")]
+        self.assertGreater(min(float(shape.box[1][0]) for shape in shapes), 104.0)
+        (join,) = find_joins(shapes)
+        self.assertEqual(join.grade(), 3)
 
 
 def _upper(blade: object, end: int) -> bool:

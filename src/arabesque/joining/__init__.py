@@ -7,7 +7,7 @@ from arabesque.joining.border import BlendSide, Ways, nearest_shares
 from arabesque.joining.crease import Crease, crease_of, recast_at_crease
 from arabesque.joining.crossing import Crossing, crossings
 from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge
-from arabesque.joining.extending_borders import extended_chain, extended_face, length_past, moved_borders
+from arabesque.joining.extending_borders import extended_chain, extended_face, length_past, moved_borders, outward_ways
 from arabesque.joining.filling import Filled, divided, fill
 from arabesque.joining.four_sided import fill_four
 from arabesque.joining.match import MatchedPatch, half_way, match_edge
@@ -65,6 +65,7 @@ __all__ = [
     "moved_borders",
     "nearest_shares",
     "onto_edge",
+    "outward_ways",
     "pieces_of",
     "pulled_back",
     "radius_shown",

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from arabesque.arrays import Floats, unit
+from arabesque.arrays import Floats, unit, way_along
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import (
     Edge,
@@ -78,14 +78,14 @@ def _wide_enough(face: Face, rims: Sequence[Rim], length: float, manner: Manner)
         axis, at_end = edge.side
         for rim in rims:
             uv = rim.places(t)
-            there = uv + AMPLE * steps_along(bare, uv, length * _outward(bare, rim, t))
+            there = uv + AMPLE * steps_along(bare, uv, length * outward_ways(bare, rim, t))
             if (there[:, axis] > high[axis]).any() if at_end else (there[:, axis] < low[axis]).any():
                 bare = carried_on(bare, edge, AMPLE * length, manner)
                 break
     return bare
 
 
-def _outward(surface: Surface, rim: Rim, t: Floats) -> Floats:
+def outward_ways(surface: Surface, rim: Rim, t: Floats) -> Floats:
     """(n, 3) unit ways square to a border, away from what shows."""
     d = surface.derivatives(rim.places(t), 1)
     ways, inward = (np.broadcast_to(found, (len(t), 2)) for found in (rim.ways(t), rim.inward(t)))
@@ -112,7 +112,7 @@ def _strip(surface: Surface, rims: Sequence[Rim], number: int, moved: Sequence[i
     # as many places as the border has, so that it is as fine as that
     count = max(READ, len(own))
     t = np.linspace(0, 1, count)
-    out = _outward(surface, rim, t)
+    out = outward_ways(surface, rim, t)
     outer = _walked(surface, rim.places(t), out, np.full(count, length))
     if np.array_equal(rim.uv[0], rim.uv[-1]):
         outer[-1] = outer[0]
@@ -123,36 +123,48 @@ def _strip(surface: Surface, rims: Sequence[Rim], number: int, moved: Sequence[i
         return _Strip([outer], Trim((np.vstack([own, outer[::-1]]),)))
     ends, beside = own[[0, -1]], []
     for end, k in ((0, 0), (1, -1)):
-        way, reach = _way_on(surface, rims, number, end, moved, out[k], length)
-        beside.append(_walked(surface, ends[end][None], way[None], np.array([reach]))[0])
+        beside.append(_beside(surface, rims, number, end, moved, out[k], length))
         outer = _within(outer, ends[end], beside[end])
     line = np.vstack([beside[0], outer, beside[1]])
     sides = [np.array([ends[end], beside[end]]) for end in (0, 1)]
     return _Strip([line, *sides], Trim((np.vstack([own, line[::-1]]),)))
 
 
-def _way_on(
+def _beside(
     surface: Surface, rims: Sequence[Rim], number: int, end: int, moved: Sequence[int], out: Floats, length: float
-) -> tuple[Floats, float]:
-    """(3,) which way an end of a border goes, and how far: on along its neighbour, or to where both cross that move."""
-    corner = surface.at(rims[number].places(np.array([float(end)])))[0]
+) -> Floats:
+    """(2,) where an end of a border comes to: on along its neighbour, or where both cross if that moves too."""
+    at = np.array([float(end)])
+    start = rims[number].places(at)
+    corner = surface.at(start)[0]
+
+    def walked(way: Floats, by: float) -> Floats:
+        return np.asarray(_walked(surface, start, way[None], np.array([by]))[0])
+
     for other, rim in enumerate(rims):
         for share in (0.0, 1.0):
-            at = np.array([share])
-            if other == number or np.linalg.norm(surface.at(rim.places(at))[0] - corner) > MEETS * length:
+            here = np.array([share])
+            if other == number or np.linalg.norm(surface.at(rim.places(here))[0] - corner) > MEETS * length:
                 continue
             if other in moved:
-                way = out + _outward(surface, rim, at)[0]
+                way = out + outward_ways(surface, rim, here)[0]
                 size = float(way @ out)
-                return (
-                    (unit(way[None])[0], length * float(np.linalg.norm(way)) / size) if size > ALONG else (out, length)
+                return walked(
+                    unit(way[None])[0], length * float(np.linalg.norm(way)) / size if size > ALONG else length
                 )
-            d = surface.derivatives(rim.places(at), 1)
-            run = rim.ways(at)[0] * (1 if share else -1)
-            way = unit(d[1, 0] * run[0] + d[0, 1] * run[1])[0]
-            if float(way @ out) > ALONG:
-                return way, length / float(way @ out)
-    return out, length
+            d = surface.derivatives(rim.places(here), 1)
+            run = rim.ways(here)[0] * (1 if share else -1)
+            step = d[1, 0, 0] * run[0] + d[0, 1, 0] * run[1]
+            slant = float(unit(step[None])[0] @ out)
+            if slant > ALONG and rim.straight:
+                # an edge of the patch, or one along its rows, goes on as that
+                shares = np.linspace(0, 2 * length / (slant * np.linalg.norm(step)), READ)
+                line = start + shares[:, None] * run
+                along = way_along(surface.at(line))
+                return np.array([np.interp(length / slant, along, column) for column in line.T])
+            if slant > ALONG:
+                return walked(unit(step[None])[0], length / slant)
+    return walked(out, length)
 
 
 def _within(outer: Floats, corner: Floats, end: Floats) -> Floats:
@@ -253,10 +265,9 @@ def _moved_border(surface: Surface, borders: Sequence[int], length: float, manne
         made = moved_borders(surface, borders, length, manner)
         rims = [made.rims()[number] for number in borders]
         return np.concatenate([rim.surface.at(rim.places(t)) for rim in rims])
-    rims = [surface.rims()[number] for number in borders]
-    bare = _wide_enough(surface, rims, length, manner)
-    ends = [_walked(bare, rim.places(t), _outward(bare, rim, t), np.full(len(t), length)) for rim in rims]
-    return bare.at(np.concatenate(ends))
+    own = surface.rims()
+    bare = _wide_enough(surface, [own[number] for number in borders], length, manner)
+    return bare.at(np.concatenate([_strip(bare, own, number, borders, length).lines[0] for number in borders]))
 
 
 def moved_borders(surface: Surface, borders: Sequence[int], length: float, manner: Manner) -> Surface:

@@ -9,31 +9,33 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
-from arabesque.desk.facts import Fact
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
-from arabesque.desk.tools.on_patches import NEAR, committed_patch, edge_points, edge_under, patch_under, take_one
+from arabesque.desk.tools.on_patches import committed_patch, patch_under, take_one
 from arabesque.desk.tools.options import labelled
+from arabesque.desk.tools.patch.edge_moves import (
+    Grip,
+    corners_of,
+    grip_under,
+    line_of,
+    moved_grip,
+    moved_together,
+    on_plane,
+    outward,
+)
+from arabesque.desk.tools.patch.picked_border import Border, border_parts, border_under
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.picking import along_line
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.fitting import PatchFit, refit
-from arabesque.geometry import (
-    Edge,
-    Manner,
-    Surface,
-    TwinKind,
-    continuation,
-    extended,
-    over_quadrangle,
-    parameter_step,
-    reach_along,
-    tie_matrix,
-    unit,
-)
-from arabesque.model import Document, Item, Origin, new_id
+from arabesque.geometry import Edge, Face, Manner, Surface, TwinKind, continuation, reach_along, tie_matrix
+from arabesque.joining import length_past
+from arabesque.model import Document, Item, Origin, edits, new_id
+from arabesque.model.rebuild import given, ingredients
+from arabesque.recipes import ExtendedFace
 
 UNEVEN = 1.25
 """An edge that goes on so many times further in one place than in another goes on wavy: that is marked."""
@@ -45,21 +47,6 @@ class Becomes(Enum):
     FITTED = "fitted to the scan again"
     PART = "part of the patch"
     NEW = "a new patch"
-
-
-@dataclass(frozen=True)
-class Grip:
-    """An ``Edge``, or the corner between an edge and the next one."""
-
-    number: int
-    corner: bool = False
-
-    @property
-    def words(self) -> str:
-        """Its name."""
-        edges = ("low v", "high u", "high v", "low u")
-        corners = ("low u, low v", "high u, low v", "high u, high v", "low u, high v")
-        return f"corner {corners[self.number]}" if self.corner else f"edge {edges[self.number]}"
 
 
 class Edges(Tool):
@@ -77,9 +64,11 @@ class Edges(Tool):
 
     @dataclass
     class Options:
-        """by: mm outwards, negative inwards. goes_on: how, beyond the old edge. becomes: what that makes."""
+        """by: mm outwards, negative inwards. past: mm by which what is clicked is passed. goes_on: how, beyond the old
+        edge. becomes: what that makes."""
 
         by: float = labelled(5.0, "By")
+        past: float = labelled(1.0, "Passes by")
         goes_on: Manner = labelled(Manner.NATURAL, "Goes on")
         becomes: Becomes = labelled(Becomes.PART, "Makes")
 
@@ -90,6 +79,8 @@ class Edges(Tool):
 
     def start(self) -> None:
         self.grip: Grip | None = None
+        self.more: list[tuple[str, int]] = []
+        self._aiming = False
         self._hover: Grip | None = None
         self._drag: tuple[Pointer, Item, Floats] | None = None
         self._moved: tuple[float, float] = (0.0, 0.0)
@@ -116,9 +107,13 @@ class Edges(Tool):
             return "Make a patch first"
         if self._drag is not None:
             return "Let go to take it; Esc drops it"
+        if self._aiming:
+            return "Click the surface that it is to pass; Esc for none"
         if self.grip is None:
             return "Click an edge or a corner, or drag it at once"
-        return f"Drag the {self.grip.words}, or type how far and press Enter"
+        if self.more:
+            return "Drag the first edge, or type how far: all that are chosen move"
+        return f"Drag the {self.grip.words}, or type how far; Ctrl-click edges that are to move with it"
 
     @property
     def can_apply(self) -> bool:
@@ -130,7 +125,8 @@ class Edges(Tool):
 
     @property
     def facts(self) -> list[Fact]:
-        facts = [] if self.grip is None else [Fact("Chosen", self.grip.words)]
+        words = "" if self.grip is None else f"{1 + len(self.more)} edges" if self.more else self.grip.words
+        facts = [Fact("Chosen", words)] if words else []
         if self._drag is not None:
             first, second = self._moved
             facts.append(Fact("Moved", f"{first:+.2f} mm" + (f", {second:+.2f} mm" if self._corner else "")))
@@ -138,6 +134,18 @@ class Edges(Tool):
             least, most = self._reached
             facts.append(Fact("Goes on by", f"{least:.1f} to {most:.1f} mm", "bad" if most > UNEVEN * least else ""))
         return facts
+
+    @property
+    def choices(self) -> list[Choice]:
+        grip = self.grip
+        if grip is None or grip.corner or (self.more and not grip.trimmed):
+            return []
+        return [Choice("Until it passes a surface", self.aim, self._aiming)]
+
+    def aim(self) -> None:
+        """The next surface that is clicked is what the edge is to pass."""
+        self._aiming = True
+        self.changed.emit()
 
     @property
     def _corner(self) -> bool:
@@ -148,39 +156,77 @@ class Edges(Tool):
 
     # the hand
 
-    def _corners(self, surface: Surface) -> Floats:
-        p = surface.points
-        return np.array([p[0, 0], p[-1, 0], p[-1, -1], p[0, -1]])
-
     def _under(self, pointer: Pointer) -> Grip | None:
-        surface = self.surface
-        if surface is None:
-            return None
-        for number, corner in enumerate(self._corners(surface)):
-            if pointer.near(corner, NEAR + 2):
-                return Grip(number, corner=True)
-        found = edge_under([self.item] if self.item is not None else [], pointer)
-        return None if found is None else Grip(found[1])
+        return None if self.item is None else grip_under(self.item, pointer)
 
     def press(self, pointer: Pointer) -> None:
         item, surface = self.item, self.surface
+        if self._aiming:
+            self._pass(pointer)
+            return
+        if pointer.ctrl and self.grip is not None and not self.grip.corner:
+            self._add(pointer)
+            return
         grip = self._under(pointer)
         if grip is None or surface is None or item is None:
-            self.grip = None
+            self.grip, self.more = None, []
             found = patch_under(self.session, pointer)
             if found is not None:
                 self.session.select(found[0].id)
             self.changed.emit()
             return
+        if grip != self.grip:
+            self.more = []
         self.grip, self._reached = grip, None
         if grip.corner:
-            anchor = self._corners(surface)[grip.number]
+            anchor = corners_of(surface)[grip.number]
         else:
-            edge = edge_points(surface, grip.number)
+            edge = line_of(surface, grip)
             seen = pointer.camera.project(edge)[:, :2]
             anchor = edge[np.linalg.norm(seen - [pointer.x, pointer.y], axis=1).argmin()]
         self._drag = (pointer, item, anchor)
         self._moved = (0.0, 0.0)
+        self.changed.emit()
+
+    def _add(self, pointer: Pointer) -> None:
+        """Take one more edge that is to move with the first, or let it go."""
+        item, grip = self.item, self.grip
+        assert item is not None and grip is not None
+        found = border_under(self.session, pointer)
+        whole = found is not None and (found.key == item.id) if grip.trimmed else self._is_patch(found)
+        if found is None or not whole:
+            words = (
+                "Only borders of one trimmed face move together" if grip.trimmed else "There is no edge of a patch here"
+            )
+            self.session.tell_problem(ArabesqueError(words, "Ctrl-click others"))
+        elif (found.key, found.rim) != (item.id, grip.number):
+            pair = (found.key, found.rim)
+            self.more = [one for one in self.more if one != pair] + ([] if pair in self.more else [pair])
+        self.changed.emit()
+
+    def _is_patch(self, border: Border | None) -> bool:
+        return border is not None and not isinstance(self.session.document[border.key].shape, Face)
+
+    def _pass(self, pointer: Pointer) -> None:
+        """Move the edge until it passes the surface under the pointer, found beside the window."""
+        found, item, grip, o = patch_under(self.session, pointer), self.item, self.grip, self.options
+        if found is None or item is None or grip is None or found[0].id == item.id:
+            self.session.tell_problem(ArabesqueError("There is no other surface here", "Click what is to be passed"))
+            return
+        self._aiming = False
+        surface, past, by, manner = item.shape, found[0].shape, o.past, self._manner
+        numbers = [grip.number, *(number for _, number in self.more)]
+        job = self.session.run(
+            "Find how far it goes", lambda progress: length_past(surface, numbers, past.whole, by, manner)
+        )
+        key = found[0].id
+
+        def finish(length: float) -> None:
+            now = self.item
+            if now is not None and now.shape is surface:
+                self._take(now, length, 0.0, key)
+
+        job.done.connect(finish)
         self.changed.emit()
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
@@ -192,7 +238,7 @@ class Edges(Tool):
             return
         pressed, item, anchor = self._drag
         assert isinstance(item.shape, Surface)
-        ways = outward(item.shape, self.grip)
+        ways = outward(item.shape, self.grip, anchor)
         lengths = [
             along_line(pointer.camera, pointer.x, pointer.y, anchor, way)
             - along_line(pressed.camera, pressed.x, pressed.y, anchor, way)
@@ -220,8 +266,10 @@ class Edges(Tool):
         if self._drag is not None:
             self._drag = None
             self.session.drop_shown()
+        elif self._aiming:
+            self._aiming = False
         elif self.grip is not None:
-            self.grip = None
+            self.grip, self.more = None, []
         else:
             self.left.emit()
         self.changed.emit()
@@ -237,7 +285,10 @@ class Edges(Tool):
         """The committed document with the grip moved by so many mm; raises InvalidShape when it cannot be."""
         document, grip, o = self.session.history.document, self.grip, self.options
         assert grip is not None and isinstance(item.shape, Surface)
-        if item.ties.twin is not None and item.ties.twin.kind is TwinKind.ENDS and _on_plane(item, grip):
+        if grip.trimmed or self.more:
+            self._reached = None
+            return moved_together(document, item, grip, self.more, first, self._manner)
+        if item.ties.twin is not None and item.ties.twin.kind is TwinKind.ENDS and on_plane(item, grip):
             raise InvalidShape("This edge is seated on the twin plane", "Move another edge, or let the twin go")
         if not grip.corner and o.becomes is Becomes.NEW:
             axis, at_end = Edge(grip.number).side
@@ -255,14 +306,21 @@ class Edges(Tool):
     def _manner(self) -> Manner:
         return Manner.NATURAL if self.options.becomes is Becomes.FITTED else self.options.goes_on
 
-    def _take(self, item: Item, first: float, second: float) -> None:
+    def _take(self, item: Item, first: float, second: float, past: str = "") -> None:
+        """Keep what the grip comes to; past: id of the surface that it passes then."""
         grip = self.grip
         assert grip is not None
+        if grip.trimmed:
+            self._stand_for(item, grip, first, past)
+            return
         try:
             made = self._made(item, first, second)
         except ArabesqueError as problem:
             self.session.drop_shown()
             self.session.tell_problem(problem)
+            return
+        if self.more:
+            self.session.commit(f"{1 + len(self.more)} edges moved {first:+.3g} mm", self.session.moving(made))
             return
         far = f"{first:+.3g} mm" if not grip.corner else f"{first:+.3g} and {second:+.3g} mm"
         label = f"{item.name}: {grip.words} moved {far}"
@@ -284,6 +342,21 @@ class Edges(Tool):
                 "Extend it less, straight, or fitted to the scan",
                 True,
             )
+
+    def _stand_for(self, item: Item, grip: Grip, length: float, past: str) -> None:
+        """A trimmed face with borders moved out follows the face, and stands for it."""
+        numbers = (grip.number, *(number for _, number in self.more))
+        recipe = ExtendedFace(item.id, numbers, self.options.past if past else length, past, self._manner)
+        self.session.drop_shown()
+        document = self.session.history.document
+        try:
+            shape = recipe.build(given(document, recipe))
+        except ArabesqueError as problem:
+            self.session.tell_problem(problem)
+            return
+        part = item.id, shape, recipe, ingredients(document, recipe)
+        if self.session.edit(edits.items.derived_in_place, "extended", [part]):
+            self.grip, self.more = None, []
 
     def _fit(self, made: Document, item: Item, label: str) -> None:
         """Fit inside the new border: its corners come to the scan, the rest follows it."""
@@ -319,60 +392,16 @@ class Edges(Tool):
         if item is None or not isinstance(item.shape, Surface):
             return []
         parts: list[Triangles | Lines | Discs | Label] = []
-        corners = self._corners(item.shape)
-        states = np.zeros(4)
+        corners = corners_of(item.shape)[:0] if isinstance(item.shape, Face) else corners_of(item.shape)
+        states = np.zeros(len(corners))
+        parts += border_parts(self.session, [Border(*one) for one in self.more], None, ["with it"] * len(self.more))
         for grip, width in ((self._hover, 3.0), (self.grip, 4.0)):
+            if grip is not None and grip.trimmed != isinstance(item.shape, Face):
+                continue  # of what was there before
             if grip is not None and not grip.corner:
-                line = polyline(edge_points(item.shape, grip.number))
+                line = polyline(line_of(item.shape, grip))
                 parts.append(Lines(line, theme.now().accent, width, on_top=True))
             elif grip is not None:
                 states[grip.number] = 1.0 if grip is self.grip else 2.0
         parts.append(Discs(corners, states, 4.0))
         return parts
-
-
-def outward(surface: Surface, grip: Grip) -> list[Floats]:
-    """Unit vectors along which a grip moves outwards: one for an edge, along u and along v for a corner."""
-    (u0, u1), (v0, v1) = surface.domain
-    if grip.corner:
-        u, v = ((u0, v0), (u1, v0), (u1, v1), (u0, v1))[grip.number]
-        d = surface.derivatives([[u, v]], 1)
-        return [unit(d[1, 0, 0]) * (1 if u == u1 else -1), unit(d[0, 1, 0]) * (1 if v == v1 else -1)]
-    axis, at_end = Edge(grip.number).side
-    start, end = surface.boundary()[grip.number]
-    d = surface.derivatives([(start + end) / 2], 1)
-    return [unit(d[1, 0, 0] if axis == 0 else d[0, 1, 0]) * (1 if at_end else -1)]
-
-
-def moved_grip(item: Item, grip: Grip, first: float, second: float, manner: Manner) -> Surface:
-    """The patch with an edge moved across by ``first`` mm, or a corner along u and v by ``first`` and ``second``.
-
-    Of a patch that spans the twin plane, the opposite edge or corner moves too.
-    """
-    surface = item.shape
-    assert isinstance(surface, Surface)
-    spans = item.ties.twin is not None and item.ties.twin.kind is TwinKind.SPANS
-    if not grip.corner:
-        axis, at_end = Edge(grip.number).side
-        made = extended(surface, axis, at_end, first, manner)
-        if spans and item.ties.twin is not None and item.ties.twin.axis == axis:
-            made = extended(made, axis, not at_end, first, manner)
-        return made
-    (u0, u1), (v0, v1) = surface.domain
-    corners = np.array([(u0, v0), (u1, v0), (u1, v1), (u0, v1)])
-    moved = {grip.number}
-    if spans and item.ties.twin is not None:
-        moved.add({0: (1, 0, 3, 2), 1: (3, 2, 1, 0)}[item.ties.twin.axis][grip.number])
-    for number in moved:
-        u, v = corners[number]
-        for axis, length, other in ((0, first, v), (1, second, u)):
-            at_end = corners[number][axis] == surface.domain[axis][1]
-            step = parameter_step(surface, axis, bool(at_end), float(other), length)
-            corners[number, axis] += step if at_end else -step
-    return over_quadrangle(surface, corners)[0]
-
-
-def _on_plane(item: Item, grip: Grip) -> bool:
-    assert item.ties.twin is not None
-    touched = (grip.number, (grip.number - 1) % 4) if grip.corner else (grip.number,)
-    return any(Edge(edge).side == (item.ties.twin.axis, item.ties.twin.at_end) for edge in touched)
