@@ -15,14 +15,18 @@ from arabesque.desk.checks import CHECKS
 from arabesque.desk.checks.combs import Combs, CombsOn
 from arabesque.desk.checks.gloss import GlossLook, Stripes
 from arabesque.desk.checks.sections import CutKind, Sections, spacing_of
+from arabesque.desk.facts import Choice
 from arabesque.desk.looks import Along
 from arabesque.desk.tools.check.judge import GlossCheck, JoinsCheck
 from arabesque.desk.tools.check.judge_form import Against, DistanceCheck, FormCheck, NetCheck
 from arabesque.desk.tools.check.judge_lines import CombsCheck, SectionsCheck
+from arabesque.desk.tools.patch.blend_edges import BlendEdges
+from arabesque.desk.tools.patch.fill_opening import FillBetween
+from arabesque.desk.tools.patch.trim import TrimSurface
 from arabesque.desk.view.scene import GlossKind
 from arabesque.geometry import Surface, foot_points, split_surface, uniform_knots
 from arabesque.model import Document, Item
-from arabesque.recipes import MatchedTo
+from arabesque.recipes import INSIDE, MatchedTo
 from tests.desk.support import SHIFT, WindowTest
 
 
@@ -178,7 +182,15 @@ class GlanceTest(WindowTest):
         tool.choices[0].run()
         self.idle()
         repairs = [choice for choice in tool.choices if choice.label.startswith("→")]
-        self.assertEqual([r.label for r in repairs], ["→ match Front to Rear with G1", "→ match Rear to Front with G1"])
+        self.assertEqual(
+            [r.label for r in repairs],
+            [
+                "→ match Front to Rear with G1",
+                "→ match Rear to Front with G1",
+                "→ match both half way",
+                "→ blend them …",
+            ],
+        )
         steps = len(self.session.history.steps)
         repairs[1].run()
         self.idle()
@@ -191,6 +203,80 @@ class GlanceTest(WindowTest):
         self.assertIn("G0", self.window.fit_strip.joins.value.text())
         self.window.sight.show_plain()
         self.assertFalse(self.window.fit_strip.joins.isVisible())
+
+    def wall_and_floor(self) -> JoinsCheck:
+        """A floor that ends 0.3 mm before a wall, and a lid 0.4 mm from its other edge; the join with the wall is gone
+        to."""
+        x, y = np.meshgrid(np.linspace(0, 40, 4), np.linspace(0, 60, 4), indexing="ij")
+        floor = Surface.bezier(np.stack([x, y, 0 * x], -1))
+        wall = Surface.bezier(np.stack([0 * x + 40.3, y, x - 20], -1))
+        lid = Surface.bezier(np.stack([x - 40.4, y, 0.2 * (x - 40)], -1))
+        document = Document()
+        for key, shape in (("floor", floor), ("wall", wall), ("lid", lid)):
+            document = document.with_item(Item(key, key.capitalize(), shape))
+        self.session.start(document, None, "opened")
+        self.idle()
+        self.window.hand.take_up(JoinsCheck)
+        tool = self.window.hand.tool
+        assert isinstance(tool, JoinsCheck)
+        tool.options.reach = 1.0
+        tool.options_changed()
+        self.idle()
+        next(choice for choice in tool.choices if "Wall" in choice.label).run()
+        self.idle()
+        return tool
+
+    def repair(self, words: str) -> Choice:
+        """The line of a repair."""
+        return next(choice for choice in self.window.hand.tool.choices if choice.label.startswith(f"→ {words}"))
+
+    def test_what_falls_short_is_extended_and_then_trimmed(self) -> None:
+        """An edge before the inside of a wall: extended it passes by 1 mm, and the trim tool begins with both."""
+        self.wall_and_floor()
+        self.repair("extend Floor until it passes Wall").run()
+        self.idle()
+        floor = self.session.document["floor"].shape
+        self.assertAlmostEqual(float(floor.box[1][0]), 41.3, places=4)
+        # what crosses is not listed as a join: it is trimmed from the trim tool, to which the list proposes it before
+        self.session.undo()
+        self.idle()
+        self.repair("trim Floor by Wall").run()
+        self.idle()
+        tool = self.window.hand.tool
+        assert isinstance(tool, TrimSurface)
+        self.assertEqual((tool.of, [one.key for one in tool.cutters]), ("floor", ["wall"]))
+
+    def test_edges_apart_are_blended_filled_or_matched_inside(self) -> None:
+        tool = self.wall_and_floor()
+        self.repair("match Floor to the inside of Wall with G").run()
+        self.idle()
+        recipe = self.session.document["floor"].recipe
+        assert isinstance(recipe, MatchedTo)
+        self.assertEqual(recipe.edges[0].to.rim, INSIDE)
+        self.session.undo()
+        self.idle()
+        next(choice for choice in tool.choices if "Lid" in choice.label).run()
+        self.idle()
+        for words, kind in (("blend them", BlendEdges), ("fill between", FillBetween)):
+            self.window.hand.take_up(JoinsCheck)
+            next(choice for choice in self.window.hand.tool.choices if "Lid" in choice.label).run()
+            self.idle()
+            self.repair(words).run()
+            self.idle()
+            proposed = self.window.hand.tool
+            assert isinstance(proposed, kind)
+            self.assertEqual({border.key for border in proposed.picked}, {"floor", "lid"})
+
+    def test_an_edge_before_a_surface_is_measured_while_it_is_dragged(self) -> None:
+        """In the middle of a drag, before anything is kept, the list and the picture tell the gap as it is then."""
+        tool = self.wall_and_floor()
+        floor = self.session.document["floor"].shape
+        nearer = self.session.document.with_shape("floor", floor.with_points(floor.points + np.array([0.2, 0, 0])))
+        self.session.show(self.session.moving(nearer))
+        self.assertEqual({fact.label: fact.value for fact in tool.facts}["Widest gap"], "0.6000 mm")
+        labels = [choice.label for choice in tool.choices if "Wall" in choice.label]
+        self.assertIn("open, 0.100 mm", labels[0])
+        self.session.drop_shown()
 
     def test_stripes_are_exact_in_every_pixel(self) -> None:
         """Dark or light by the formula: the angle between the exact normal and the axis in units of a stripe."""

@@ -9,7 +9,8 @@ class Asks(QObject):
     told: a line for the user: text, and True when it is a problem. begun:
     work began on another document. saved: the project file was written. fit:
     everything is to come in sight. fly: a place is to: (3,) where, (3,) from
-    which side, and how many mm round it. journal_failed: the journal cannot be
+    which side, and how many mm round it. propose: a tool is to be taken up, by
+    its id, with borders picked: (id of an item, number). journal_failed: the journal cannot be
     written; this one comes from its thread.
     """
 
@@ -18,4 +19,5 @@ class Asks(QObject):
     saved = pyqtSignal()
     fit = pyqtSignal()
     fly = pyqtSignal(object, object, float)
+    propose = pyqtSignal(str, object)
     journal_failed = pyqtSignal(object)

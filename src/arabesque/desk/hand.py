@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arabesque.desk.session import Session
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import TOOLS, Tool
+from arabesque.desk.tools.base import Borders
 from arabesque.desk.tools.pick import Pick
 from arabesque.model import Item
 
@@ -63,6 +64,11 @@ class Hand(QObject):
         if kind is not None:
             self._session.select(item.id)
             self.take_up(kind)
+
+    def propose(self, tool_id: str, borders: Borders) -> None:
+        """Take a tool up by its id, with borders picked."""
+        self._session.select(None)
+        self.take_up(next(tool for tool in TOOLS if tool.id == tool_id)).propose(borders)
 
     def lay_down(self) -> None:
         """Nothing is in the hand any more."""

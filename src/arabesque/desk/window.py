@@ -104,6 +104,7 @@ class Window(QMainWindow):
         asks.told.connect(self.tell)
         asks.fit.connect(self.sight.fit_view)
         asks.fly.connect(self.sight.fly_to)
+        asks.propose.connect(self.hand.propose)
         self.hand.lay_down()
         self.hand.go_to(Step.PREPARE)
         self._changed()

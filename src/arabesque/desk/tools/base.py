@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import Enum
 from typing import Any, ClassVar
 
@@ -18,6 +19,8 @@ from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Graph, Label, Lines, Loupe, Triangles
 from arabesque.recipes import Recipe
 
+Borders = Sequence[tuple[str, int]]
+"""Ids of items, with the numbers of borders of theirs."""
 Needs = tuple[type | tuple[type, ...], ...]
 """Kinds of shapes that must be there; of a tuple among them, one."""
 
@@ -136,6 +139,9 @@ class Tool(QObject):
 
     def stop(self) -> None:
         """The tool is laid down; whatever was not applied is dropped."""
+
+    def propose(self, borders: Borders) -> None:
+        """Begin with borders that something else proposes."""
 
     def options_changed(self) -> None:
         """The user changed ``options`` in the Inspector."""

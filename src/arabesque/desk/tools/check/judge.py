@@ -16,12 +16,11 @@ from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.looks import Along
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.check.repairs import Meeting, repairs
 from arabesque.desk.tools.options import labelled, share, whole
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import GlossKind
-from arabesque.geometry import Face
-from arabesque.model import Item, edits
-from arabesque.recipes import BorderOf
+from arabesque.model import Item
 
 Pair = tuple[tuple[str, int], tuple[str, int]]
 """Ids of two items, with the numbers of their edges that meet."""
@@ -181,20 +180,9 @@ class JoinsCheck(Judge):
             words = f"{sign}{one.name} – {two.name}: {join.word(limits)}"
             lines.append(Choice(words, partial(self._fly, one, join, key), key == self._at))
             if key == self._at:
-                lines += self._repairs(one, two, join)
+                both = Meeting(one, join.first[1]), Meeting(two, join.second[1])
+                lines += repairs(self.session, *both, join, self.options.asked, limits)
         return lines
-
-    def _repairs(self, one: Item, two: Item, join: Join) -> list[Choice]:
-        """What would bring a join to the continuity that is asked."""
-        order, found = self.options.asked, []
-        sides = (one, join.first[1]), (two, join.second[1])
-        for (item, edge), (other, border) in (sides, sides[::-1]):
-            alone = len(item.shape.patches()) == 1 and len(other.shape.patches()) == 1
-            if alone and edge >= 0 and border >= 0 and not isinstance(item.shape, Face) and item.id != other.id:
-                to = BorderOf(other.id, border, order)
-                words = f"→ match {item.name} to {other.name} with G{order}"
-                found.append(Choice(words, partial(self.session.edit, edits.joining.matched, item, edge, to)))
-        return found
 
     def _fly(self, item: Item, join: Join, key: Pair) -> None:
         """Look at the worst place of an edge, and tell what repairs it."""

@@ -14,6 +14,7 @@ from arabesque.checking import shape_to_scan
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Borders
 from arabesque.desk.tools.making import previewed
 from arabesque.desk.tools.on_patches import NEAR
 from arabesque.desk.tools.options import labelled, whole
@@ -145,6 +146,10 @@ class BlendEdges(Searching):
         borders = [Border.from_recipe(side) for side in (recipe.one, recipe.two)[: 1 if recipe.mirrored else 2]]
         self.picked = borders if all(border.key in self.session.document for border in borders) else []
         self.mirrored, self.lines = recipe.mirrored, [key for key in recipe.lines if key in self.session.document]
+
+    def propose(self, borders: Borders) -> None:
+        self.picked = [Border(*one) for one in borders]
+        self.try_it()
 
     @property
     def says(self) -> str:

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QKeyEvent
 
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Borders
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled, whole
@@ -79,6 +80,10 @@ class FillBetween(Making):
             self.picked = [Border(one.of, one.rim) for one in recipe.borders]
             self.curves = list(recipe.curves)
             self._own = {Border(one.of, one.rim): one.order for one in recipe.borders if one.order != o.order}
+
+    def propose(self, borders: Borders) -> None:
+        self.picked = [Border(*one) for one in borders]
+        self.try_it()
 
     def _order(self, border: Border) -> int:
         """The continuity to one border: its own, or that of the form."""

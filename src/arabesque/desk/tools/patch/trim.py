@@ -15,6 +15,7 @@ from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.patches import borders
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Borders
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled
@@ -110,6 +111,14 @@ class TrimSurface(Making):
         way = next((one.direction for one in recipe.cutters if one.direction is not None), None)
         o.onto = Towards.of(way)
         o.by = By.BORDER if recipe.cutters and recipe.cutters[-1].rim >= 0 else By.WHOLE
+
+    def propose(self, borders: Borders) -> None:
+        """The first is trimmed by the second: what the scan shows stays, or else its middle."""
+        (self.of, _), *others = borders
+        self.cutters = [Border(*one) for one in others]
+        self.options.scan = self.session.scan is not None
+        self.keep = {} if self.options.scan else {self.of: [np.array([0.5, 0.5])]}
+        self.try_it()
 
     @property
     def says(self) -> str:

@@ -1,0 +1,93 @@
+"""What would bring two borders that meet badly to the continuity that is asked."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import NamedTuple
+
+from arabesque.checking import Join, Limits
+from arabesque.desk.facts import Choice
+from arabesque.desk.session import Session
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Face, Manner, Surface
+from arabesque.joining import Ways
+from arabesque.model import Item, edits
+from arabesque.model.rebuild import given, ingredients
+from arabesque.recipes import INSIDE, BorderOf, ExtendedFace
+
+STEEP = 20.0
+"""Degrees: surfaces that meet at more rather cut each other than go on in each other."""
+PAST = 1.0
+"""mm by which an edge that falls short is let pass the other surface."""
+
+
+class Meeting(NamedTuple):
+    """Of a border that meets another one: its item, and its number, or ``INSIDE``."""
+
+    item: Item
+    border: int
+
+    @property
+    def single(self) -> bool:
+        """True where its item is one surface."""
+        return isinstance(self.item.shape, Surface)
+
+    @property
+    def movable(self) -> bool:
+        """True for an edge of a patch."""
+        return self.single and self.border != INSIDE and not isinstance(self.item.shape, Face)
+
+
+def repairs(session: Session, one: Meeting, two: Meeting, join: Join, order: int, limits: Limits) -> list[Choice]:
+    """Lines that repair at once, and such that take a tool up with everything picked (those end in dots)."""
+    if one.item.id == two.item.id or not (one.single and two.single):
+        return []
+    found: list[Choice] = []
+    pairs = ((one, two), (two, one))
+    for mine, other in pairs:
+        if mine.movable:
+            words = "the inside of " if other.border == INSIDE else ""
+            match = partial(_match, session, mine, other, order, False)
+            found.append(Choice(f"→ match {mine.item.name} to {words}{other.item.name} with G{order}", match))
+    if one.movable and two.movable:
+        found.append(Choice("→ match both half way", partial(_match, session, one, two, order, True)))
+    open_, steep = bool(join.gap.max() > limits.gap), bool(join.angle.max() > STEEP)
+    if open_:
+        for mine, other in pairs:
+            if mine.border != INSIDE:
+                words = f"→ extend {mine.item.name} until it passes {other.item.name}"
+                found.append(Choice(words, partial(_extend, session, mine, other)))
+    if steep or INSIDE in (one.border, two.border):
+        for mine, other in pairs:
+            cut = partial(session.asks.propose.emit, "trim", ((mine.item.id, mine.border), (other.item.id, INSIDE)))
+            found.append(Choice(f"→ trim {mine.item.name} by {other.item.name} …", cut))
+    if INSIDE not in (one.border, two.border):
+        both = (one.item.id, one.border), (two.item.id, two.border)
+        found.append(Choice("→ blend them …", partial(session.asks.propose.emit, "blend", both)))
+        if open_:
+            found.append(Choice("→ fill between them …", partial(session.asks.propose.emit, "fill-opening", both)))
+    return found
+
+
+def _match(session: Session, mine: Meeting, other: Meeting, order: int, half_way: bool) -> None:
+    to = BorderOf(other.item.id, other.border, order)
+    session.edit(edits.joining.matched, mine.item, mine.border, to, 0, Ways.ROWS, half_way)
+
+
+def _extend(session: Session, mine: Meeting, other: Meeting) -> None:
+    """Beside the window: how far it has to go takes a while."""
+    document, item = session.history.document, mine.item
+    recipe = ExtendedFace(item.id, (mine.border,), PAST, other.item.id, Manner.CURVED)
+    source, made_of = given(document, recipe), ingredients(document, recipe)
+    job = session.run(f"Extend {item.name}", lambda progress: recipe.build(source, progress))
+
+    def finish(shape: Surface) -> None:
+        now = session.history.document.items.get(item.id)
+        if now is None or now.shape is not item.shape:
+            session.tell_problem(ArabesqueError(f"{item.name} was changed meanwhile", "Repair it once more"))
+        elif isinstance(item.shape, Face):
+            session.edit(edits.items.derived_in_place, "extended", [(item.id, shape, recipe, made_of)])
+        else:
+            session.edit(edits.items.reshaped, now, "edge moved", shape)
+
+    job.done.connect(finish)
