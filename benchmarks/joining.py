@@ -12,13 +12,15 @@ from tests.joining.test_crossing import flat, rough
 from tests.joining.test_filling import around, sides, wavy
 
 from arabesque.checking import Join, find_joins, shape_to_scan
+from arabesque.checking.joins import JoinMemory
 from arabesque.demo import Heron, simulate
 from arabesque.fitting import fit_together, four_corner_patch
-from arabesque.geometry import Edge, Surface, foot_points, split_surface
+from arabesque.geometry import Edge, Elementary, ElementaryKind, Surface, foot_points, split_surface
 from arabesque.joining import BlendSide, Cutter, Pieces, blend, cut_apart, fill, fill_four, match_edge, shown_by
 from arabesque.model import any_stale
 from arabesque.scan import ready_to_fit
 from arabesque.script import Project
+from arabesque.shapes import Samples
 from benchmarks.row import Row, alternately
 
 EXACT = (("gap", 1e-9, "mm"), ("angle", 1e-7, "°"), ("curvature", 1e-6, ""), ("change", 1e-6, ""))
@@ -35,6 +37,9 @@ def rows() -> Iterator[Row]:
     yield from _dragged()
     yield from _trimmed()
     yield _kept()
+    yield _ten_follow()
+    yield _faces_read()
+    yield _edge_measured()
     yield from _filled()
     yield from _together()
     yield _rebuilt()
@@ -79,6 +84,57 @@ def _trimmed() -> Iterator[Row]:
         places = rim.surface.at(rim.places(np.linspace(0, 1, 5001)))
         gap = max(gap, float(np.linalg.norm(foot_points(other.whole, places).points - places, axis=1).max()))
     yield Row("their common border: widest gap", 1e6 * gap, None, 100.0, "nm", "5001 places each way")
+
+
+def _ten_follow() -> Row:
+    """A wavy wall across ten wavy patches, each trimmed by it, is moved: all ten are trimmed anew."""
+    t = np.arange(7)
+    wall = np.array([[[50 + 8 * np.sin(k), -10 + 180 * k, 80 * z - 40] for z in (0, 0.5, 1)] for k in t])
+    with Project() as project:
+        blade = project.add("Wall", Surface.bezier(wall))
+        patches = [rough(k).moved(_at(np.array([0, 100.0 * k, 0]), 0.0)) for k in range(10)]
+        for number, patch in enumerate(patches):
+            item = project.add(f"Patch {number}", patch)
+            project.trim(item, blade, keep=[patch.at(np.array([[0.1, 0.5]]))[0]])
+        shifts = iter(range(1, 100))
+
+        def moved() -> None:
+            project.reshape(blade, Surface.bezier(wall + np.array([0.2 * next(shifts), 0, 0])))
+
+        (taken,) = alternately(moved, rounds=3)
+        sound = not any_stale(project.document) and not any(item.trouble for item in project.items)
+    return Row("ten trimmed faces follow what trims them", taken, None, 500.0, "ms", "" if sound else "NOT ALL MADE")
+
+
+def _faces_read() -> Row:
+    """Two hundred faces, each with an opening that a rod cuts, read as finely as the window draws so many."""
+    rod = Elementary.make(ElementaryKind.CYLINDER, np.eye(4), (20.0,), ((0.0, 2 * np.pi), (-60.0, 60.0)))
+    through = Cutter(rod.moved(_at(np.array([50.0, 50, 0]), 0.0)))
+    cut = [cut_apart(rough(number), [through]).kept([0]) for number in range(8)]
+    faces = [cut[number % 8].moved(_at(np.array([0, 0, 0.1 * number]), 0.0)) for number in range(200)]
+
+    def read() -> list[Samples]:
+        return [face.sampler(44).read(face) for face in faces]
+
+    (taken,) = alternately(read, rounds=2)
+    count = sum(len(samples.triangles) for samples in read())
+    return Row("200 trimmed faces read for the picture", taken / 1000, None, 5.0, "s", f"{count:,} triangles")
+
+
+def _edge_measured() -> Row:
+    """A patch of which three edges run over the inside of a larger one, in the middle of a drag."""
+    big = hill(0, 200, 0)
+    x, y = np.meshgrid(np.linspace(80, 120, 6), np.linspace(10, 50, 6), indexing="ij")
+    z = big.at(np.column_stack([x.ravel() / 200, y.ravel() / 60]))[:, 2].reshape(6, 6) + 0.1 * (x - 80)
+    small, known = Surface.bezier(np.stack([x, y, z], -1)), JoinMemory()
+    lifts = iter(range(1, 10_000))
+
+    def step() -> list[Join]:
+        lifted = small.with_points(small.points + np.array([0, 0, 1e-4 * next(lifts)]))
+        return find_joins([big, lifted], 1.0, known)
+
+    (taken,) = alternately(step, rounds=15)
+    return Row("edges measured against a surface", taken, None, 25.0, "ms", "one step of a drag, best of 15")
 
 
 def _kept() -> Row:

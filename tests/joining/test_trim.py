@@ -62,6 +62,18 @@ class PiecesTest(unittest.TestCase):
         ends = [np.sort(rim.surface.at(rim.uv[[0, -1]]), axis=0) for rim in (mine, other)]
         np.testing.assert_allclose(ends[0], ends[1], atol=1e-9)
 
+    def test_both_sides_are_drawn_with_the_same_places_of_their_border(self) -> None:
+        """Coarsely or finely, whichever of both is cut first: no crack can show between the triangles."""
+        one, two = rough(1), rough(2, 0.8)
+        sides = cut_apart(one, [Cutter(two)]).kept([0]), cut_apart(two, [Cutter(one)]).kept([0])
+        for along in (10, 40, 100):
+            read = [face.sampler(along).read(face) for face in sides]
+            rims = [samples.points[np.concatenate(samples.rims)] for samples in read]
+            away = np.linalg.norm(rims[0][:, None] - rims[1][None], axis=2).min(axis=1)
+            on_both = np.abs(foot_points(two, rims[0]).points - rims[0]).max(axis=1) < 1e-5
+            self.assertGreater(on_both.sum(), 100)
+            self.assertLess(away[on_both].max(), 1e-6)
+
     def test_several_cutters_and_a_trim_of_a_trim(self) -> None:
         """A sheet quartered by two planes; a quarter halved again."""
         sheet = flat(0.0)

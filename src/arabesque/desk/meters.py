@@ -20,8 +20,15 @@ from arabesque.shapes import SAMPLES_ALONG, Sampled
 
 T = TypeVar("T")
 MOST_LIVE = 64
+MANY, FEWEST_SEEN = 40, 30
+"""Shapes of which each is drawn as finely as one alone, and the fewest places along a side of more than these."""
 SELDOM = 4.0
 """While more is being measured, the window is told after so many times as long as it takes to tell it."""
+
+
+def _along(count: int) -> int:
+    """Places along each side of each of so many shapes that are only to be seen: the picture stays about as large."""
+    return max(FEWEST_SEEN, int(SAMPLES_ALONG * min(1.0, MANY / max(count, 1)) ** 0.5))
 
 
 class _Last(NamedTuple):
@@ -156,7 +163,7 @@ class Meters(QObject):
             rough = id(shape) in self._coarse and id(shape) in full
             found = self.distances(shape, scan)
             if rough or found is None:
-                self._measure(shape, scan)
+                self._measure(shape, scan, _along(len(shapes)))
             elif scan is not None and id(shape) in full and self._lacks_back(shape, scan, tolerance):
                 self._measure_back(shape, scan, found, tolerance)
 
@@ -165,9 +172,9 @@ class Meters(QObject):
         there = known is not None and known[0] is shape and known[1] is scan and known[2] == tolerance
         return isinstance(shape, Surface | Cage) and not there
 
-    def _measure(self, shape: Sampled, scan: Scan | None) -> None:
+    def _measure(self, shape: Sampled, scan: Scan | None, along: int) -> None:
         def work(_: object) -> Distances:
-            return Live(shape).measure(shape, None) if scan is None else shape_to_scan(shape, scan)
+            return Live(shape, along).measure(shape, None) if scan is None else shape_to_scan(shape, scan)
 
         def finish(found: Distances) -> None:
             self._known[id(shape)] = (shape, scan, found)

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from scipy.sparse import csr_array
 
-from arabesque.arrays import Floats, Ints, tree_of
+from arabesque.arrays import Bools, Floats, Ints, tree_of
 from arabesque.geometry.kernels import basis_matrix, unit_cross
 from arabesque.geometry.knots import breakpoints
 from arabesque.geometry.rational import quotient_derivatives
@@ -19,6 +19,8 @@ from arabesque.shapes import Samples
 
 CLEAR = 0.5
 """Of a step: places of the grid nearer to a trim loop than this give way to the places on the loop."""
+FAR = 1.1
+"""Of a step: cells whose corners are further from all loops are whole."""
 NO_AREA = 1e-6
 """Of a cell of the grid."""
 LOOP_STEP = 0.6
@@ -90,7 +92,7 @@ class SurfaceSampler(_OnBasis):
 
 
 class FaceSampler(_OnBasis):
-    """Reads what a face's trim leaves of its patch: one sparse product a time."""
+    """Reads what a face's trim leaves of its patch: two small products for its grid, a sparse one for its loops."""
 
     def __init__(self, face: Any, along: int) -> None:
         super().__init__(face)
@@ -98,7 +100,12 @@ class FaceSampler(_OnBasis):
         u, v = (even_parameters(k, along) for k in face.knots)
         cut = trimmed_triangles(face.trim, u, v)
         self._cut, self._part = cut, np.zeros(len(cut.uv), dtype=np.int64)
-        self._basis = [_tensor_rows(face.knots, face.degree, cut.uv, order) for order in ((0, 0), (1, 0), (0, 1))]
+        border = cut.uv[: len(cut.uv) - len(cut.inner)]
+        self._on_loops = [_tensor_rows(face.knots, face.degree, border, order) for order in ((0, 0), (1, 0), (0, 1))]
+        self._basis = [
+            [basis_matrix(knots, degree, at, k) for k in (0, 1)]
+            for knots, degree, at in zip(face.knots, face.degree, (u, v), strict=True)
+        ]
 
     def fits(self, shape: Any) -> bool:
         """True for a face of the same degrees, knots and trim."""
@@ -106,13 +113,17 @@ class FaceSampler(_OnBasis):
 
     def read(self, face: Any) -> Samples:
         """Points and normals of what shows of the face."""
-        sums = [rows @ face.coefficients.reshape(rows.shape[1], -1) for rows in self._basis]
-        d = np.zeros((2, 2, *sums[0].shape))
-        d[0, 0], d[1, 0], d[0, 1] = sums
+        sums = [rows @ face.coefficients.reshape(rows.shape[1], -1) for rows in self._on_loops]
+        loops = np.zeros((2, 2, *sums[0].shape))
+        loops[0, 0], loops[1, 0], loops[0, 1] = sums
         if face.weights is not None:
-            d = quotient_derivatives(d)
-        normals = unit_cross(np.ascontiguousarray(d[1, 0]), np.ascontiguousarray(d[0, 1]))
-        return Samples(d[0, 0], normals, self._cut.triangles, self._part, self._cut.uv, self._cut.rims)
+            loops = quotient_derivatives(loops)
+        grid = face.on_basis(*self._basis)
+        points, du, dv = (
+            np.concatenate([loops[order], grid[order].reshape(-1, 3)[self._cut.inner]])
+            for order in ((0, 0), (1, 0), (0, 1))
+        )
+        return Samples(points, unit_cross(du, dv), self._cut.triangles, self._part, self._cut.uv, self._cut.rims)
 
 
 def _tensor_rows(knots: tuple[Floats, Floats], degree: tuple[int, int], uv: Floats, order: tuple[int, int]) -> Any:
@@ -137,9 +148,11 @@ def _band(rows: Floats, width: int) -> tuple[Ints, Floats]:
 
 @dataclass(frozen=True, eq=False)
 class CutGrid:
-    """uv: (n, 2) parameters. triangles: (m, 3), counter-clockwise. rims: closed rings of indices, one a trim loop."""
+    """uv: (n, 2) parameters, those on trim loops first. inner: which places of the grid the others are. triangles:
+    (m, 3), counter-clockwise. rims: closed rings of indices, one a trim loop."""
 
     uv: Floats
+    inner: Ints
     triangles: Ints
     rims: tuple[Ints, ...]
 
@@ -147,8 +160,9 @@ class CutGrid:
 def trimmed_triangles(trim: Trim, u: Floats, v: Floats) -> CutGrid:
     """Triangles over the part of a grid of parameters (r,), (s,) that a trim leaves, its loops being edges of them.
 
-    Delaunay triangles of the inner places of the grid and of places on the loops, which lie closer to each other
-    than to any place of the grid, so that every piece of a loop is an edge (a Gabriel edge: de Berg et al.,
+    Cells of the grid that no loop comes near are cut in two. Round them lie Delaunay triangles of the other inner
+    places of the grid and of places on the loops, which lie closer to each other than to any place of the grid, so
+    that every piece of a loop is an edge, and so is the border of the cells (Gabriel edges: de Berg et al.,
     "Computational Geometry", 3rd edition, section 9.3); those outside are dropped.
     """
     from scipy.spatial import Delaunay  # see ``tree_of``
@@ -157,33 +171,78 @@ def trimmed_triangles(trim: Trim, u: Floats, v: Floats) -> CutGrid:
     low = np.array([u[0], v[0]])
     loops = [_refined(loop, steps * LOOP_STEP) for loop in trim.loops]
     border = np.concatenate(loops) if loops else np.empty((0, 2))
-    grid = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
-    inner = grid[trim.contains(grid)]
-    if len(border) and len(inner):
-        away, _ = tree_of((border - low) / steps).query((inner - low) / steps, distance_upper_bound=CLEAR)
-        inner = inner[np.isinf(away)]
-    uv = np.concatenate([border, inner])
     starts = np.concatenate([[0], np.cumsum([len(loop) for loop in loops])]).astype(np.int64)
     rims = tuple(np.append(np.arange(a, b), a) for a, b in pairwise(starts))
+    grid = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
+    away = _away_from(border, u, v, steps)
+    stays = _inside(trim, grid, np.isinf(away)) & (away.ravel() >= CLEAR)
+    far = stays.reshape(away.shape) & np.isinf(away)
+    cells = far[:-1, :-1] & far[1:, :-1] & far[1:, 1:] & far[:-1, 1:]
+    number = np.full(len(grid), -1, dtype=np.int64)
+    number[stays] = len(border) + np.arange(np.count_nonzero(stays))
+    uv = np.concatenate([border, grid[stays]])
     if len(uv) < 3:
-        return CutGrid(uv, np.empty((0, 3), dtype=np.int64), rims)
-    triangles = Delaunay((uv - low) / steps, qhull_options="QJ Pp").simplices.astype(np.int64)
-    triangles = triangles[trim.contains(uv[triangles].mean(axis=1))]
-    a, b, c = np.swapaxes(uv[triangles] / steps, 0, 1)
-    doubled = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-    triangles[doubled < 0] = triangles[doubled < 0][:, ::-1]
-    # places along a straight side of a loop make triangles of no area
-    return CutGrid(uv, triangles[np.abs(doubled) > NO_AREA], rims)
+        return CutGrid(uv, np.flatnonzero(stays), np.empty((0, 3), dtype=np.int64), rims)
+    # places with cells all round need no other triangles
+    round_it = np.pad(cells, 1)
+    surrounded = round_it[:-1, :-1] & round_it[1:, :-1] & round_it[1:, 1:] & round_it[:-1, 1:]
+    loose = np.concatenate([np.arange(len(border)), number[stays & ~surrounded.ravel()]])
+    triangles = np.empty((0, 3), dtype=np.int64)
+    if len(loose) > 2:
+        triangles = loose[Delaunay((uv[loose] - low) / steps, qhull_options="QJ Pp").simplices.astype(np.int64)]
+        middles = uv[triangles].mean(axis=1)
+        row, column = (
+            np.clip(np.searchsorted(at, middles[:, k], "right") - 1, 0, len(at) - 2) for k, at in enumerate((u, v))
+        )
+        triangles = triangles[~cells[row, column] & trim.contains(middles)]
+        a, b, c = np.swapaxes(uv[triangles] / steps, 0, 1)
+        doubled = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+        triangles[doubled < 0] = triangles[doubled < 0][:, ::-1]
+        # places along a straight side of a loop make triangles of no area
+        triangles = triangles[np.abs(doubled) > NO_AREA]
+    whole = number[_grid_tables(len(u), len(v))[0].reshape(2, *cells.shape, 3)[:, cells].reshape(-1, 3)]
+    return CutGrid(uv, np.flatnonzero(stays), np.concatenate([whole, triangles]), rims)
+
+
+def _away_from(border: Floats, u: Floats, v: Floats, steps: Floats) -> Floats:
+    """(r, s) how far places of a grid are from the nearest place on the loops, in steps; infinite beyond FAR."""
+    away = np.full((len(u), len(v)), np.inf)
+    if not len(border):
+        return away
+    near = np.zeros(away.shape, dtype=bool)
+    reach = FAR * steps
+    rows = [np.searchsorted(u, border[:, 0] + side * reach[0]) for side in (-1, 1)]
+    columns = [np.searchsorted(v, border[:, 1] + side * reach[1]) for side in (-1, 1)]
+    for r in range(int((rows[1] - rows[0]).max(initial=0))):
+        for c in range(int((columns[1] - columns[0]).max(initial=0))):
+            row, column = rows[0] + r, columns[0] + c
+            there = (row < rows[1]) & (column < columns[1])
+            near[row[there], column[there]] = True
+    some = np.argwhere(near)
+    places = np.column_stack([u[some[:, 0]], v[some[:, 1]]])
+    away[near] = tree_of(border / steps).query(places / steps, distance_upper_bound=FAR)[0]
+    return away
+
+
+def _inside(trim: Trim, grid: Floats, clear: Bools) -> Bools:
+    """(n,) which places of a grid lie inside a trim: one of each run of places that are clear of the loops tells it of
+    all."""
+    from scipy.ndimage import label  # see ``tree_of``
+
+    runs = label(clear)[0].ravel()
+    numbers, firsts = np.unique(runs, return_index=True)
+    inside = trim.contains(grid[firsts])[np.searchsorted(numbers, runs)]
+    near = runs == 0
+    inside[near] = trim.contains(grid[near])
+    return inside
 
 
 def _refined(loop: Floats, steps: Floats) -> Floats:
     """A closed polygon with places added so that none are further apart than ``steps`` in u and v."""
     following = np.roll(loop, -1, axis=0)
-    pieces = []
-    for start, end in zip(loop, following, strict=True):
-        far = float(np.linalg.norm((end - start) / steps))
-        if far == 0.0:
-            continue
-        count = int(np.ceil(far))
-        pieces.append(start + np.arange(count)[:, None] / count * (end - start))
-    return np.concatenate(pieces) if pieces else loop
+    counts = np.ceil(np.linalg.norm((following - loop) / steps, axis=1)).astype(np.int64)
+    if not counts.any():
+        return loop
+    of = np.repeat(np.arange(len(loop)), counts)
+    within = np.arange(len(of)) - np.repeat(np.cumsum(counts) - counts, counts)
+    return np.asarray(loop[of] + (within / counts[of])[:, None] * (following - loop)[of])

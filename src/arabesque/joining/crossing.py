@@ -65,9 +65,17 @@ def crossings(one: Surface, two: Surface) -> tuple[Crossing, ...]:
 
     Triangles over both are crossed and their crossings strung together (Patrikalakis and Maekawa, "Shape interrogation
     for computer aided design and manufacturing", 2002, section 5.5), places are made exact by Newton's method in a
-    plane square to the line, and others put between them until a spline through them is near. Raises InvalidShape
-    where the surfaces lie in each other.
+    plane square to the line, and others put between them until a spline through them is near. Whichever surface comes
+    first, the places are the same, so that both are cut along one line. Raises InvalidShape where the surfaces lie in
+    each other.
     """
+    if one.points.tobytes() > two.points.tobytes():
+        turned = _crossings(two, one)
+        return tuple(Crossing(line.points, line.two, line.one, line.closed) for line in turned)
+    return _crossings(one, two)
+
+
+def _crossings(one: Surface, two: Surface) -> tuple[Crossing, ...]:
     u, grids = [], []
     for surface, aside in zip((one, two), ASIDE, strict=True):
         at = [_parameters(surface, axis, aside[axis]) for axis in (0, 1)]
