@@ -165,14 +165,49 @@ class Joins(Lends):
         to the closest places. keep: (3,) places on pieces that stay; without any, those stay that the scan shows.
         further: mm by which what cuts goes on at its ends; a plane goes on by itself.
         """
-        item = self.item(surface.id)
-        some = [by] if isinstance(by, (Item, tuple)) else list(by)
-        pairs = [one if isinstance(one, tuple) else (one, -1) for one in some]
-        way = None if direction is None else np.asarray(direction, dtype=float)
-        cutters = tuple(CutBy(self.item(one.id).id, int(rim), way, further) for one, rim in pairs)
+        item, cutters = self.item(surface.id), self._cutters(by, direction, further)
         places = np.array([np.asarray(place, dtype=float) for place in keep or ()]).reshape(-1, 3)
         shares = shares_of(item.shape, places) if len(places) else np.empty((0, 2))
         return self._standing_for(item, "cut", TrimmedBy(item.id, cutters, shares))
+
+    def trim_apart(
+        self,
+        surface: AnyItem,
+        by: AnyItem | tuple[AnyItem, int] | list[AnyItem | tuple[AnyItem, int]],
+        direction: ArrayLike | None = None,
+        further: float = 0.0,
+    ) -> list[AnyItem]:
+        """All the pieces into which others cut a surface, the largest first; each follows, and together they stand for
+        the surface, which is hidden. Otherwise as ``trim``."""
+        item, cutters = self.item(surface.id), self._cutters(by, direction, further)
+        whole = TrimmedBy(item.id, cutters, np.full((1, 2), 0.5))
+        source = given(self.document, whole)
+        pieces = whole.pieces(source)
+        recipes = [replace(whole, keep=pieces.share(number)[None]) for number in range(len(pieces.pieces))]
+        parts = [(item.id, one.build(source), one, ingredients(self.document, one)) for one in recipes]
+        known = set(self.document.items)
+        self._do(edits.items.derived_in_place(self.document, "cut", parts))
+        return [made for made in self.document if made.id not in known]
+
+    def untrim(self, face: AnyItem) -> list[AnyItem]:
+        """Show what a face was cut, extended or recast from again, in its place; returns that."""
+        item = self.item(face.id)
+        change = edits.items.stood_down(self.document, item)
+        if change is None or item.recipe is None:
+            raise ArabesqueError(f"{item.name} stands for nothing", "Give one that trim, extend or recast has made")
+        self._do(change)
+        return [self.item(key) for key in item.recipe.stands_for]
+
+    def _cutters(
+        self,
+        by: AnyItem | tuple[AnyItem, int] | list[AnyItem | tuple[AnyItem, int]],
+        direction: ArrayLike | None,
+        further: float,
+    ) -> tuple[CutBy, ...]:
+        some = [by] if isinstance(by, (Item, tuple)) else list(by)
+        pairs = [one if isinstance(one, tuple) else (one, -1) for one in some]
+        way = None if direction is None else np.asarray(direction, dtype=float)
+        return tuple(CutBy(self.item(one.id).id, int(rim), way, further) for one, rim in pairs)
 
     def round(
         self,

@@ -17,6 +17,7 @@ from arabesque.script import Project
 from tests.desk.support import CTRL, SHIFT, WindowTest
 from tests.joining.test_blend import hill
 from tests.joining.test_crossing import flat
+from tests.joining.test_trim import area
 
 
 class TrimTest(WindowTest):
@@ -208,6 +209,31 @@ class TrimTest(WindowTest):
         self.assertEqual(len(self.session.history.steps), steps + 1)
         sides = [item.recipe.side for item in self.session.document if isinstance(item.recipe, RecastFace)]
         self.assertEqual([side for side in sides if side], [1, 2])
+
+    def test_every_piece_kept_as_a_face_and_untrimmed(self) -> None:
+        self.session.select(None)
+        self.key(Qt.Key.Key_X, SHIFT)
+        self.tool().options.further = 60.0
+        self.tool().options.split = True
+        self.click(self.hill.shape.at([[0.1, 0.5]])[0])
+        self.click(self.blade.shape.at([[0.5, 0.9]])[0])
+        self.idle()
+        steps = len(self.session.history.steps)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertEqual(len(self.session.history.steps), steps + 1)
+        pieces = self.trims()
+        self.assertEqual([item.name for item in pieces], ["Hill cut", "Hill cut 2"])
+        whole = self.hill.shape.sampler(200).read(self.hill.shape).areas.sum()
+        self.assertAlmostEqual(sum(area(item.shape) for item in pieces) / whole, 1.0, delta=1e-3)
+        self.key(Qt.Key.Key_Escape)
+        self.session.select(pieces[0].id)
+        self.idle()
+        self.window.commands["untrim"].trigger()
+        self.idle()
+        self.assertEqual(self.trims(), pieces[1:])
+        self.assertTrue(self.session.document[self.hill.id].look.visible)
+        self.assertFalse(self.window.commands["untrim"].isEnabled())
 
     def test_a_trimmed_border_dragged_out_and_until_it_passes(self) -> None:
         """What a cut has left grows along its surface; it stands for the face and follows it; then past a wall."""

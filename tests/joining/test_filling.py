@@ -7,7 +7,7 @@ import numpy as np
 
 from arabesque.checking import find_joins
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Edge, Surface, foot_points, uniform_knots
+from arabesque.geometry import Edge, Elementary, ElementaryKind, Surface, foot_points, uniform_knots
 from arabesque.geometry.matching import nearest_surface
 from arabesque.joining import BlendSide, Cutter, cut_apart, divided, fill
 from arabesque.model import any_stale
@@ -46,6 +46,29 @@ def around(count: int, form: Form, inner: float = 20.0, outer: float = 32.0) -> 
 def sides(patches: list[Surface], order: int) -> list[BlendSide]:
     """Their inner borders."""
     return [BlendSide(patch.rims()[Edge.U_LOW], order) for patch in patches]
+
+
+class CornerTest(unittest.TestCase):
+    def test_the_corner_of_three_rounded_edges_is_an_eighth_of_a_ball(self) -> None:
+        """Three rods of one radius meet where a box's rounded edges end: the fill between them is near the ball of that
+        radius, within about 1 % of it. The classical corner at which twists disagree: Gregory, "Smooth interpolation
+        without twist constraints", in "Computer aided geometric design", 1974."""
+        radius, rods = 10.0, []
+        for axis in range(3):
+            frame = np.eye(4)
+            frame[:3, :3] = np.roll(np.eye(3), axis + 1, axis=0).T
+            quarter = ((0.0, np.pi / 2), (-20.0, 0.0))
+            rods.append(Elementary.make(ElementaryKind.CYLINDER, frame, (radius,), quarter))
+        borders = []
+        for rod in rods:
+            ends = [rim.surface.at(rim.places(np.array([0.0, 0.5, 1.0]))) for rim in rod.rims()]
+            closest = [float(np.abs(np.linalg.norm(line, axis=1) - radius).max()) for line in ends]
+            borders.append(BlendSide(rod.rims()[int(np.argmin(closest))], 1))
+        made = fill(borders)
+        self.assertLess(made.turned, 0.05)
+        samples = made.face.sampler(30).read(made.face)
+        np.testing.assert_allclose(np.linalg.norm(samples.points, axis=1), radius, atol=0.011 * radius)
+        self.assertAlmostEqual(float(samples.areas.sum()) / (np.pi * radius**2 / 2), 1.0, delta=0.015)
 
 
 class FillTest(unittest.TestCase):

@@ -4,6 +4,22 @@ import unittest
 from typing import Any
 
 import numpy as np
+from OCP.BRepAdaptor import BRepAdaptor_Curve
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_MakeEdge,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakeVertex,
+    BRepBuilderAPI_MakeWire,
+)
+from OCP.BRepExtrema import BRepExtrema_DistShapeShape
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
+from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
+from OCP.collections import Array1_gp_Pnt
+from OCP.Geom import Geom_BezierCurve
+from OCP.gp import gp_Pnt, gp_Vec
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopExp import TopExp_Explorer
+from OCP.TopoDS import TopoDS
 
 from arabesque.checking import find_joins
 from arabesque.errors import ArabesqueError
@@ -109,6 +125,57 @@ class BallTest(unittest.TestCase):
             round_edge(ball, (-1.0,) * 3)
         with self.assertRaisesRegex(ArabesqueError, "differ so much"):
             round_edge(ball, (1.0, 0.01, 9.0))
+
+
+class KernelTest(unittest.TestCase):
+    def test_the_kernels_own_fillet(self) -> None:
+        """A bar with a wavy top, its end rounded by the B-rep kernel and by us: one surface, within its accuracy."""
+        x = np.linspace(0, 60, 6)
+        points = np.stack([np.broadcast_to(x[:, None], (6, 2)), np.broadcast_to([0.0, 45], (6, 2)),
+                           np.broadcast_to((20 + 3 * np.sin(x / 14))[:, None], (6, 2))], -1)  # fmt: skip
+        top = Surface((5, 1), (np.repeat([0.0, 1.0], 6), np.repeat([0.0, 1.0], 2)), points)
+        frame = np.eye(4)
+        frame[:3, :3] = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]).T
+        frame[:3, 3] = 30, 40, 10
+        end = Elementary.make(K.PLANE, frame, (), ((-40.0, 40.0), (-30.0, 30.0)))
+        inside = np.array([30.0, 20, 10])
+        sides = tuple(
+            int(np.sign(float((inside - s.at([[0.5, 0.5]])[0]) @ s.normals([[0.5, 0.5]])[0]))) for s in (top, end)
+        )
+        made = round_edge(rolling(top, end, np.array([30.0, 40, 20]), (sides[0], sides[1])), (4.0,) * 3)
+        middle = made.surface.on_grid(np.linspace(0.1, 0.9, 9), np.linspace(0.1, 0.9, 17))[0, 0].reshape(-1, 3)
+        away = _from_fillet(points[:, 0], middle, 4.0)
+        self.assertLess(away.max(), 2e-3)
+
+
+def _from_fillet(profile: np.ndarray, places: np.ndarray, radius: float) -> np.ndarray:
+    """(n,) distances of places from the face that the kernel rounds the far top edge of an extruded bar with."""
+    poles = Array1_gp_Pnt(1, len(profile))
+    for k, place in enumerate(profile):
+        poles.SetValue(k + 1, gp_Pnt(*place))
+    curve = BRepBuilderAPI_MakeEdge(Geom_BezierCurve(poles)).Edge()
+    first, last = (gp_Pnt(*profile[k]) for k in (0, -1))
+    low = [gp_Pnt(p.X(), p.Y(), 0.0) for p in (first, last)]
+    lines = [BRepBuilderAPI_MakeEdge(*pair).Edge() for pair in ((last, low[1]), (low[1], low[0]), (low[0], first))]
+    wire = BRepBuilderAPI_MakeWire(curve, *lines).Wire()
+    solid = BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wire).Face(), gp_Vec(0, 40, 0)).Shape()
+    fillet = BRepFilletAPI_MakeFillet(solid)
+    walk = TopExp_Explorer(solid, TopAbs_ShapeEnum.TopAbs_EDGE)
+    middle, added = gp_Pnt(0, 0, 0), False
+    while walk.More():
+        edge = TopoDS.Edge(walk.Current())
+        adaptor = BRepAdaptor_Curve(edge)
+        middle = adaptor.Value((adaptor.FirstParameter() + adaptor.LastParameter()) / 2)
+        if not added and middle.Y() > 39.9 and middle.Z() > 15 and 5 < middle.X() < 55:
+            fillet.Add(radius, edge)
+            added = True
+        walk.Next()
+    faces = fillet.Shape()
+    found = []
+    for place in places:
+        vertex = BRepBuilderAPI_MakeVertex(gp_Pnt(*place)).Vertex()
+        found.append(BRepExtrema_DistShapeShape(vertex, faces).Value())
+    return np.array(found)
 
 
 class ScanTest(unittest.TestCase):

@@ -114,6 +114,26 @@ class PiecesTest(unittest.TestCase):
             self.assertAlmostEqual(area(pieces.kept([1])), 400 * np.pi, delta=0.4)
 
 
+class ApartTest(unittest.TestCase):
+    def test_split_follows_and_untrim_brings_the_surface_back(self) -> None:
+        """A sheet of 10,000 mm² split by a rod of 20 mm: both pieces are faces, and follow when the rod moves."""
+        with Project() as project:
+            sheet = project.add("Sheet", flat(0.0))
+            rod = Elementary.make(K.CYLINDER, np.eye(4), (20.0,), (FULL, (-30.0, 30.0)))
+            cutter = project.add("Rod", rod)
+            pieces = project.trim_apart(sheet, cutter)
+            self.assertEqual([item.name for item in pieces], ["Sheet cut", "Sheet cut 2"])
+            areas = [area(item.shape) for item in pieces]
+            np.testing.assert_allclose(areas, [10_000 - 400 * np.pi, 400 * np.pi], atol=0.5)
+            project.reshape(cutter, rod.moved(_lifted(0.0, 10.0)), "moved")
+            np.testing.assert_allclose([area(project.item(one.id).shape) for one in pieces], areas, atol=0.01)
+            (back,) = project.untrim(pieces[0])
+            self.assertTrue(back.look.visible)
+            self.assertNotIn(pieces[0].id, project.document)
+            with self.assertRaisesRegex(ArabesqueError, "stands for nothing"):
+                project.untrim(back)
+
+
 class ScanTest(unittest.TestCase):
     def test_pieces_that_the_scan_shows(self) -> None:
         """A scan of one half of a sheet, and a little more, that a plane cuts in two."""

@@ -522,7 +522,7 @@ def dress(application: QApplication, settings: Settings) -> None:
     themes.apply(application, chosen, float(settings.text_size.value))
 
 
-_ITEM_COMMANDS = ["make-free", "park", "bring-back", "rename", "hide", "dim", "alone", "new-layer", "delete"]
+_ITEM_COMMANDS = ["make-free", "untrim", "park", "bring-back", "rename", "hide", "dim", "alone", "new-layer", "delete"]
 
 
 def _dropped(data: QMimeData | None) -> list[Path]:

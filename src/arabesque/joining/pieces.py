@@ -61,6 +61,11 @@ class Pieces:
         place = shapely.Point((uv - low) * size)
         return int(np.argmin([shapely.distance(piece.polygon, place) for piece in self.pieces]))
 
+    def share(self, number: int) -> Floats:
+        """(2,) where a piece lies, as shares of the domain."""
+        low, high = np.array(self.surface.domain).T
+        return np.asarray((self.pieces[number].inside - low) / (high - low))
+
     def kept(self, which: Sequence[int] | Bools) -> Face:
         """The surface with only these of its pieces; between two that stay there is no border."""
         import shapely

@@ -47,6 +47,11 @@ class Recipe:
         return ()
 
     @property
+    def stands_for(self) -> tuple[str, ...]:
+        """Ids of the items in whose place it is shown."""
+        return ()
+
+    @property
     def in_drags(self) -> bool:
         """Whether it follows in a drag, as it is set."""
         return self.live

@@ -25,6 +25,10 @@ class ExtendedFace(Recipe):
     manner: Manner = Manner.CURVED
 
     @property
+    def stands_for(self) -> tuple[str, ...]:
+        return (self.of,)
+
+    @property
     def inputs(self) -> tuple[str, ...]:
         return (self.of, self.past) if self.past else (self.of,)
 

@@ -34,6 +34,10 @@ class RecastFace(Recipe):
         object.__setattr__(self, "corners", frozen_array(self.corners, (None, 3), np.float64, what="Corners"))
 
     @property
+    def stands_for(self) -> tuple[str, ...]:
+        return self.inputs
+
+    @property
     def inputs(self) -> tuple[str, ...]:
         return tuple(dict.fromkeys((self.of, *self.others)))
 

@@ -72,6 +72,10 @@ class TrimmedBy(Recipe):
         return () if len(self.keep) else ("scan", "tolerance")
 
     @property
+    def stands_for(self) -> tuple[str, ...]:
+        return (self.of,)
+
+    @property
     def inputs(self) -> tuple[str, ...]:
         return tuple(dict.fromkeys((self.of, *(one.of for one in self.cutters))))
 

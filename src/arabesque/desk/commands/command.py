@@ -18,7 +18,7 @@ class State:
 
     kinds: of the shapes in the document. chosen: that of the selected item.
     scans: how many show. versions: the selected item has parked ones; derived:
-    it follows what it is made from.
+    it follows what it is made from; stands: it is shown in the place of that.
     """
 
     kinds: frozenset[type] = frozenset()
@@ -27,6 +27,7 @@ class State:
     scans: int = 0
     versions: bool = False
     derived: bool = False
+    stands: bool = False
     back: bool = False
     forth: bool = False
     tool: type[Tool] | None = None
@@ -50,6 +51,7 @@ class State:
             sum(one.kind == "scan" and document.shows(one) for one in document),
             item is not None and bool(item.versions),
             item is not None and item.recipe is not None,
+            item is not None and item.recipe is not None and bool(item.recipe.stands_for),
             history.position > 0,
             history.position + 1 < len(history.steps),
             type(desk.hand.tool),

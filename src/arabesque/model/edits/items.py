@@ -112,6 +112,7 @@ def derived_in_place(
     was done, for the names and the history. The first is selected.
     """
     made: list[AnyItem] = []
+    names = " and ".join(dict.fromkeys(document[of].name for of, *_ in parts))
     for of, shape, recipe, made_of in parts:
         source = document[of]
         name = document.free_name(f"{source.name} {word}")
@@ -119,7 +120,6 @@ def derived_in_place(
         hidden = replace(source.look, visible=False)
         document = document.changed(of, look=hidden).with_item(item)
         made.append(item)
-    names = " and ".join(document[of].name for of, *_ in parts)
     return Change(f"{names} {word}", document, made[0].id)
 
 
@@ -150,6 +150,17 @@ def derived_again(
 def reshaped(document: Document, item: AnyItem, words: str, shape: Shape) -> Change:
     """An item with another shape; a derived one is free from then on. words: what was done."""
     return Change(f"{item.name}: {words}", document.with_shape(item.id, shape), item.id)
+
+
+def stood_down(document: Document, item: AnyItem) -> Change | None:
+    """What an item stands for shows again, and the item goes; None for one that stands for nothing."""
+    sources = [] if item.recipe is None else [key for key in item.recipe.stands_for if key in document]
+    if not sources:
+        return None
+    put = document.without(item.id)
+    for key in sources:
+        put = put.changed(key, look=replace(put[key].look, visible=True))
+    return Change(f"{item.name} taken back to {' and '.join(document[key].name for key in sources)}", put, sources[0])
 
 
 def made_free(document: Document, item: AnyItem) -> Change | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 
 import numpy as np
@@ -58,6 +58,15 @@ class Cut:
     gone: tuple[Face, ...]
 
     @property
+    def apart(self) -> tuple[tuple[Face, TrimmedBy], ...]:
+        """Each piece that does not stay, with the recipe that makes it alone."""
+        numbers = [k for k in range(len(self.pieces.pieces)) if k not in self.staying]
+        return tuple(
+            (face, replace(self.recipe, keep=self.pieces.share(k)[None]))
+            for face, k in zip(self.gone, numbers, strict=True)
+        )
+
+    @property
     def short(self) -> float:
         """mm that are missing where a line ends inside; 0 where none does."""
         known = [one.missing for one in self.pieces.loose if np.isfinite(one.missing)]
@@ -81,13 +90,15 @@ class TrimSurface(Making):
     @dataclass
     class Options:
         """further: mm by which what cuts goes on at its ends. scan: those pieces stay that the scan shows. both: the
-        surfaces that cut are cut as well; where they were clicked they stay."""
+        surfaces that cut are cut as well; where they were clicked they stay. split: pieces that do not stay become
+        faces of their own."""
 
         by: By = labelled(By.WHOLE, "Cut with")
         onto: Towards = labelled(Towards.CLOSEST, "Lines come")
         further: float = labelled(0.0, "Cutters go on by")
         scan: bool = labelled(False, "Keep what the scan shows")
         both: bool = labelled(False, "Cut each other")
+        split: bool = labelled(False, "Keep the others as faces")
 
     def clear(self) -> None:
         self.of = ""
@@ -289,7 +300,12 @@ class TrimSurface(Making):
             super()._keep(made)
             return
         done = zip(made, self._work, strict=True)
-        parts = [(cut.of, cut.face, cut.recipe, made_of) for cut, (_, _, made_of) in done if cut.face is not None]
+        parts = []
+        for cut, (_, _, made_of) in done:
+            if cut.face is not None:
+                parts.append((cut.of, cut.face, cut.recipe, made_of))
+                apart = cut.apart if self.options.split else ()
+                parts += [(cut.of, face, recipe, made_of) for face, recipe in apart]
         if self.session.edit(edits.items.derived_in_place, "cut", parts):
             self.kept()
 
