@@ -12,7 +12,7 @@ from arabesque.checking import Join, find_joins
 from arabesque.errors import ArabesqueError
 from arabesque.fitting import Together
 from arabesque.geometry import Face, Manner, Surface
-from arabesque.joining import Crossing, Section, Shown, Ways, crossings, side_of
+from arabesque.joining import Blend, Crossing, Filled, Recast, Round, Section, Shown, Ways, crossings, side_of
 from arabesque.model import Item, edits
 from arabesque.model.item import new_id
 from arabesque.model.rebuild import given, ingredients
@@ -318,6 +318,17 @@ class Joins(Lends):
         sides = tuple(BorderOf(self.item(item.id).id, int(rim), order) for item, rim in borders)
         inner = tuple(self.item(curve.id).id for curve in curves)
         return self._derived("opening filled", "Fill", FillOpening(sides, FillWith(pieces), inner, scan))
+
+    def told_of(self, item: AnyItem) -> Blend | Round | Filled | Recast:
+        """The figures of a blend, a round, a fill or a recast, as it would be made now; see ``joining``."""
+        recipe = self.item(item.id).recipe
+        if isinstance(recipe, FillOpening):
+            return recipe.filled(given(self.document, recipe), self._progress)
+        if isinstance(recipe, BlendBetween):
+            return recipe.made(given(self.document, recipe), self._progress)
+        if isinstance(recipe, RoundBetween | RecastFace):
+            return recipe.made(given(self.document, recipe))
+        raise ArabesqueError(f"{item.name} is no blend, round, fill or recast", "Give one that was made here")
 
     def fit_together(self, patches: Sequence[AnyItem], order: int = 1) -> Together:
         """Neighbouring patches fitted to the reference scan once more, with G0 to G2 over the edges that they share;

@@ -1,4 +1,4 @@
-"""Random chains of joining: patches cut, rounded, recast, blended, set off and filled, then pulled at their root."""
+"""Random chains of joining: patches cut, rounded, recast, blended, matched, extended and filled, then pulled."""
 
 from __future__ import annotations
 
@@ -113,6 +113,36 @@ def fill(project: Project, rng: np.random.Generator) -> AnyItem:
     return project.fill([(item, k) for k in range(len(item.shape.rims()))], int(rng.integers(3)))
 
 
+def extend(project: Project, rng: np.random.Generator) -> AnyItem:
+    """A border moved out or back, or until it passes another surface."""
+    item, by = _some(project, rng, 2)
+    border = int(rng.integers(len(item.shape.rims())))
+    past = by if rng.random() < 0.3 else None
+    length = 1.0 if past is not None else float(rng.uniform(-6, 12))
+    return project.extend(item, border, length, str(rng.choice(["straight", "with its curvature"])), past)
+
+
+def match(project: Project, rng: np.random.Generator) -> AnyItem:
+    """An edge brought to a border, to the inside of another surface or half way."""
+    item, other = _some(project, rng, 2)
+    to = other if rng.random() < 0.4 else (other, int(rng.integers(len(other.shape.rims()))))
+    half_way = isinstance(to, tuple) and rng.random() < 0.4
+    return project.match(item, int(rng.integers(4)), to, int(rng.integers(4)), half_way=half_way)
+
+
+def image(project: Project, rng: np.random.Generator) -> AnyItem:
+    """A border blended to its mirror image."""
+    (item,) = _some(project, rng)
+    return project.blend_borders((item, int(rng.integers(len(item.shape.rims())))), None, int(rng.integers(4)))
+
+
+def as_one(project: Project, rng: np.random.Generator) -> AnyItem:
+    """Two pieces of a cut made one patch."""
+    item, by = _some(project, rng, 2)
+    pieces = project.trim_apart(item, by)
+    return project.recast(pieces[:2], near=0.2)
+
+
 _LINKS: tuple[Callable[[Project, np.random.Generator], AnyItem], ...] = (
     trim,
     trim,
@@ -121,4 +151,8 @@ _LINKS: tuple[Callable[[Project, np.random.Generator], AnyItem], ...] = (
     blend,
     set_off,
     fill,
+    extend,
+    match,
+    image,
+    as_one,
 )

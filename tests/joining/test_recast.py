@@ -156,6 +156,9 @@ class SeveralTest(unittest.TestCase):
             items = [project.add(f"Part {k}", part) for k, part in enumerate(split_surface(hill(0, 40, 0), 0, 0.4))]
             made = project.recast(items, near=0.01)
             self.assertEqual([item.look.visible for item in project.items], [False, False, True])
+            self.assertLessEqual(project.told_of(made).off, 0.01)
+            with self.assertRaisesRegex(ArabesqueError, "no blend, round, fill or recast"):
+                project.told_of(items[0])
             for item in items:
                 raised = item.shape.with_points(item.shape.points + np.array([0, 0, 2.0]))
                 project.reshape(item, raised, "raised")
