@@ -264,6 +264,15 @@ class TrimTest(WindowTest):
         self.click(place)
         next(choice for choice in tool.choices if "passes" in choice.label).run()
         self.click(np.array([80.0, 15.0, 0.0]))
+        # what is looked for beside the window is dropped with what it was for
+        self.key(Qt.Key.Key_Escape)
+        self.key(Qt.Key.Key_Escape)
+        self.idle()
+        self.assertFalse([item for item in self.session.document if isinstance(item.recipe, ExtendedFace)])
+        self.session.select(cut.id)
+        self.click(place)
+        next(choice for choice in tool.choices if "passes" in choice.label).run()
+        self.click(np.array([80.0, 15.0, 0.0]))
         self.idle()
         (made,) = [item for item in self.session.document if isinstance(item.recipe, ExtendedFace)]
         self.assertEqual((made.recipe.past, made.recipe.length), ("wall", 1.0))

@@ -55,7 +55,7 @@ def extended(
     """The patch with an edge moved across by ``length`` mm on average: outwards, or inwards where it is negative.
 
     As its own form the patch keeps its control rows; otherwise the new part
-    brings rows of its own. light: knots that it does not need are taken out then. Raises InvalidShape when nothing
+    brings rows of its own. light: of those at its old end it keeps as few as it needs. Raises InvalidShape when nothing
     would be left.
     """
     if length == 0:
@@ -88,7 +88,7 @@ def moved_by(
         strip = strip.elevated(*(_more(forward, strip, k) for k in (0, 1)))
         forward = forward.elevated(*(_more(strip, forward, k) for k in (0, 1)))
         made = join_surfaces(forward, strip, axis)
-        made = _lightened(made, axis) if light else made
+        made = _lightened(made, axis, float(forward.domain[axis][1])) if light else made
     return made if at_end else made.reversed(axis)
 
 
@@ -223,10 +223,10 @@ def _rebuilt(surface: Surface, axis: int, degree: int, along: Floats, rows: Floa
     return Surface(degrees, knots, coefficients[..., :3] / weights[..., None], weights)
 
 
-def _lightened(surface: Surface, axis: int) -> Surface:
-    """The surface without the knots along ``axis`` that it does not need."""
+def _lightened(surface: Surface, axis: int, knot: float) -> Surface:
+    """The surface with a knot along ``axis`` only as often as it needs it."""
     rows = np.swapaxes(surface.points, 0, axis)
-    fewer = remove_knots(surface.knots[axis], surface.degree[axis], rows.reshape(len(rows), -1), EXACT)
+    fewer = remove_knots(surface.knots[axis], surface.degree[axis], rows.reshape(len(rows), -1), EXACT, knot)
     return _rebuilt(
         surface, axis, surface.degree[axis], fewer.knots, fewer.points.reshape(len(fewer.points), *rows.shape[1:])
     )

@@ -24,11 +24,12 @@ class Removed(NamedTuple):
     error: float
 
 
-def remove_knots(knots: Floats, degree: int, points: Floats, tolerance: float) -> Removed:
+def remove_knots(knots: Floats, degree: int, points: Floats, tolerance: float, only: float | None = None) -> Removed:
     """Take away as many inner knots as the tolerance allows, the cheapest first.
 
-    points: (n, c). Each removal solves the nearest spline (least squares at
-    the Greville-dense samples, ends held) in the space without the knot; the
+    points: (n, c). only: the one knot that may go, as often as it is there.
+    Each removal solves the nearest spline (least squares at the
+    Greville-dense samples, ends held) in the space without the knot; the
     knot whose loss moves the spline least goes, until none is left that keeps
     the whole within ``tolerance`` of the start. After Lyche and Mørken, "Knot
     removal for parametric B-spline curves and surfaces", CAGD 4, 1987.
@@ -38,6 +39,7 @@ def remove_knots(knots: Floats, degree: int, points: Floats, tolerance: float) -
     best = Removed(knots, points, 0.0)
     while True:
         inner = np.unique(best.knots[degree + 1 : -degree - 1])
+        inner = inner if only is None else inner[inner == only]
         tried = [_without(best.knots, degree, knot, at, target) for knot in inner]
         if not tried:
             return best

@@ -14,6 +14,8 @@ SPANS = 4, 8, 16
 """Across, tried in turn until a side lies near enough to its line."""
 NEAR = 1e-4
 """Of the line's length."""
+WORTH = 0.6
+"""Of the distance before: more knots that bring a side no nearer than this are not worth their rows."""
 ROUNDS, READ, DENSE = 12, 97, 2001
 SMOOTH = 1e-4
 """Weight of even changes, against nearness."""
@@ -39,13 +41,15 @@ def along_lines(surface: Surface, orders: tuple[int, int], lines: Lines) -> tupl
     Knots are added across; rows that meet the borders stay, so that these are met as before, and what a side moves
     fades evenly towards the other one.
     """
-    made, off = surface, np.inf
+    best, near = surface, np.inf
     for spans in SPANS:
-        finer = surface.with_knots(np.arange(1, spans) / spans, ())
-        made, off = _followed(finer, orders, lines)
+        made, off = _followed(surface.with_knots(np.arange(1, spans) / spans, ()), orders, lines)
+        if off > WORTH * near:
+            break
+        best, near = made, off
         if off <= NEAR * max(float(way_along(line)[-1]) for line in lines if line is not None):
             break
-    return made, off
+    return best, near
 
 
 def _followed(surface: Surface, orders: tuple[int, int], lines: Sequence[Floats | None]) -> tuple[Surface, float]:

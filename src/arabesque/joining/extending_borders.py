@@ -262,7 +262,7 @@ def _moved_border(surface: Surface, borders: Sequence[int], length: float, manne
     """(n, 3) places along borders after they were moved out."""
     t = np.linspace(0, 1, 33)
     if not isinstance(surface, Face):
-        made = moved_borders(surface, borders, length, manner)
+        made = moved_borders(surface, borders, length, manner, light=False)
         rims = [made.rims()[number] for number in borders]
         return np.concatenate([rim.surface.at(rim.places(t)) for rim in rims])
     own = surface.rims()
@@ -270,11 +270,13 @@ def _moved_border(surface: Surface, borders: Sequence[int], length: float, manne
     return bare.at(np.concatenate([_strip(bare, own, number, borders, length).lines[0] for number in borders]))
 
 
-def moved_borders(surface: Surface, borders: Sequence[int], length: float, manner: Manner) -> Surface:
+def moved_borders(
+    surface: Surface, borders: Sequence[int], length: float, manner: Manner, light: bool = True
+) -> Surface:
     """A surface with some of its borders moved out by ``length`` mm, or back below 0: edges of a patch one after the
-    other along its form, borders of a face along its surface."""
+    other along its form, borders of a face along its surface. light: as in ``extended``."""
     if isinstance(surface, Face):
         return extended_face(surface, borders, length, manner)
     for number in borders:
-        surface = extended(surface, *Edge(number).side, length, manner)
+        surface = extended(surface, *Edge(number).side, length, manner, light)
     return surface

@@ -10,6 +10,7 @@ import numpy as np
 from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
+from arabesque.desk.jobs import Job
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.on_patches import committed_patch, patch_under, take_one
@@ -81,6 +82,7 @@ class Edges(Tool):
         self.grip: Grip | None = None
         self.more: list[tuple[str, int]] = []
         self._aiming = False
+        self._search: Job | None = None
         self._hover: Grip | None = None
         self._drag: tuple[Pointer, Item, Floats] | None = None
         self._moved: tuple[float, float] = (0.0, 0.0)
@@ -88,7 +90,13 @@ class Edges(Tool):
         take_one(self.session)
 
     def stop(self) -> None:
+        self._drop_search()
         self.session.drop_shown()
+
+    def _drop_search(self) -> None:
+        search, self._search = self._search, None
+        if search is not None:
+            search.drop()
 
     @property
     def item(self) -> Item | None:
@@ -105,6 +113,8 @@ class Edges(Tool):
     def says(self) -> str:
         if self.surface is None:
             return "Make a patch first"
+        if self._search is not None:
+            return "Looking how far it goes: Esc drops that"
         if self._drag is not None:
             return "Let go to take it; Esc drops it"
         if self._aiming:
@@ -152,6 +162,7 @@ class Edges(Tool):
         return self.grip is not None and self.grip.corner
 
     def options_changed(self) -> None:
+        self._drop_search()
         self.changed.emit()
 
     # the hand
@@ -161,6 +172,7 @@ class Edges(Tool):
 
     def press(self, pointer: Pointer) -> None:
         item, surface = self.item, self.surface
+        self._drop_search()
         if self._aiming:
             self._pass(pointer)
             return
@@ -221,12 +233,18 @@ class Edges(Tool):
         )
         key = found[0].id
 
-        def finish(length: float) -> None:
-            now = self.item
-            if now is not None and now.shape is surface:
+        def finish(length: float | None) -> None:
+            if job is not self._search:
+                return
+            self._search, now = None, self.item
+            if length is not None and now is not None and now.shape is surface:
                 self._take(now, length, 0.0, key)
+            self.changed.emit()
 
+        self._search = job
         job.done.connect(finish)
+        job.failed.connect(lambda _: finish(None))
+        job.cancelled.connect(lambda: finish(None))
         self.changed.emit()
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
@@ -266,7 +284,8 @@ class Edges(Tool):
         if self._drag is not None:
             self._drag = None
             self.session.drop_shown()
-        elif self._aiming:
+        elif self._search is not None or self._aiming:
+            self._drop_search()
             self._aiming = False
         elif self.grip is not None:
             self.grip, self.more = None, []
