@@ -34,8 +34,10 @@ class Meeting(NamedTuple):
 
     @property
     def movable(self) -> bool:
-        """True for an edge of a patch."""
-        return self.single and self.border != INSIDE and not isinstance(self.item.shape, Face)
+        """True for an edge of a patch that control points alone make."""
+        shape = self.item.shape
+        whole = isinstance(shape, Surface) and not isinstance(shape, Face)
+        return whole and self.border != INSIDE and shape.weights is None
 
 
 def repairs(session: Session, one: Meeting, two: Meeting, join: Join, order: int, limits: Limits) -> list[Choice]:

@@ -418,7 +418,9 @@ class Edges(Tool):
             if grip is not None and grip.trimmed != isinstance(item.shape, Face):
                 continue  # of what was there before
             if grip is not None and not grip.corner:
-                line = polyline(line_of(item.shape, grip))
+                # in a drag a face has other borders: the one that was taken is shown where it was
+                shape = self.surface if grip.trimmed else item.shape
+                line = polyline(line_of(shape or item.shape, grip))
                 parts.append(Lines(line, theme.now().accent, width, on_top=True))
             elif grip is not None:
                 states[grip.number] = 1.0 if grip is self.grip else 2.0
