@@ -21,6 +21,14 @@ class InvalidShape(ArabesqueError):
     """Arrays that do not make a shape: wrong size, not finite, index out of range."""
 
 
+class DoNotMeet(InvalidShape):
+    """What is to cut, or to be cut, ends before the other. apart: mm between them."""
+
+    def __init__(self, apart: float) -> None:
+        super().__init__(f"They do not meet: {apart:.3g} mm are between them", "Let one of them go on further")
+        self.apart = apart
+
+
 class FileProblem(ArabesqueError):
     """A file that cannot be read or written."""
 

@@ -210,6 +210,29 @@ class TrimTest(WindowTest):
         sides = [item.recipe.side for item in self.session.document if isinstance(item.recipe, RecastFace)]
         self.assertEqual([side for side in sides if side], [1, 2])
 
+    def test_a_surface_that_ends_short_of_its_cutter_is_let_go_on(self) -> None:
+        """The hill ends 5 mm before a wall: the gap is told, and one click extends the hill, which is then cut."""
+        wall = Item("wall", "Wall", flat(0.0, 60.0, np.pi / 2).moved(_to(105, 30, 0)))
+        self.session.commit("wall", self.session.document.with_item(wall).without(self.blade.id))
+        self.session.select(None)
+        self.idle()
+        self.key(Qt.Key.Key_X, SHIFT)
+        tool = self.tool()
+        self.click(self.hill.shape.at([[0.1, 0.5]])[0])
+        self.click(np.array([105.0, 70.0, 0.0]))
+        self.idle()
+        self.assertIn("5 mm are between", self.view.overlay.message)
+        (choice,) = tool.choices
+        self.assertEqual(choice.label, "Extend Hill until it passes Wall")
+        choice.run()
+        self.idle()
+        self.assertAlmostEqual(float(self.session.document[self.hill.id].shape.box[1][0]), 106.0, delta=0.5)
+        self.assertTrue(tool.can_apply)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (cut,) = self.trims()
+        self.assertGreater(area(cut.shape), 6000.0)
+
     def test_every_piece_kept_as_a_face_and_untrimmed(self) -> None:
         self.session.select(None)
         self.key(Qt.Key.Key_X, SHIFT)

@@ -7,7 +7,14 @@ from arabesque.joining.border import BlendSide, Ways, nearest_shares
 from arabesque.joining.crease import Crease, crease_of, recast_at_crease
 from arabesque.joining.crossing import Crossing, crossings
 from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge
-from arabesque.joining.extending_borders import extended_chain, extended_face, length_past, moved_borders, outward_ways
+from arabesque.joining.extending_borders import (
+    extended_chain,
+    extended_face,
+    facing,
+    length_past,
+    moved_borders,
+    outward_ways,
+)
 from arabesque.joining.filling import Filled, divided, fill
 from arabesque.joining.four_sided import fill_four
 from arabesque.joining.match import MatchedPatch, half_way, match_edge
@@ -54,6 +61,7 @@ __all__ = [
     "divided",
     "extended_chain",
     "extended_face",
+    "facing",
     "fill",
     "fill_four",
     "half_way",

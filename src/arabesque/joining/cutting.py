@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arabesque.arrays import Floats, unit
-from arabesque.errors import InvalidShape
+from arabesque.errors import DoNotMeet, InvalidShape
 from arabesque.geometry import (
     Curve,
     Edge,
@@ -59,9 +59,7 @@ def cut_lines(surface: Surface, cutter: Cutter) -> list[Floats]:
         other = reaching(cutter.shape, surface, cutter.further)
         found = [line.one for line in crossings(surface.whole, other)]
         if not found:
-            raise InvalidShape(
-                f"They do not meet: {_apart(surface, other):.3g} mm are between them", "Let the cutter go on further"
-            )
+            raise DoNotMeet(_apart(surface, other))
         return found
     places = _places(cutter)
     if cutter.direction is None:

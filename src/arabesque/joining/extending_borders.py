@@ -213,6 +213,18 @@ def _shared_speed(one: tuple[Surface, int], two: tuple[Surface, int], reach: flo
     return None
 
 
+def facing(surface: Surface, other: Surface) -> tuple[int, float]:
+    """The number of the border of a surface that lies nearest to another one, and how far all of it is away at most,
+    mm."""
+    t, bare = np.linspace(0, 1, 17), other.whole
+    away = []
+    for rim in surface.rims():
+        places = rim.surface.at(rim.places(t))
+        away.append(float(np.linalg.norm(foot_points(bare, places).points - places, axis=1).max()))
+    nearest = int(np.argmin(away))
+    return nearest, away[nearest]
+
+
 def length_past(surface: Surface, borders: Sequence[int], past: Surface, by: float, manner: Manner) -> float:
     """How far borders of a surface have to be moved out, mm, until all of them lies ``by`` mm beyond another surface.
 

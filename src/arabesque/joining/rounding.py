@@ -10,12 +10,13 @@ import numpy as np
 
 from arabesque.arrays import Floats, unit
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Edge, Rim, Surface, carried_on, foot_points, greville
+from arabesque.geometry import Edge, Rim, Surface, carried_on, greville
 from arabesque.joining.ball import Rolling, Touching
 from arabesque.joining.blend import blend
 from arabesque.joining.border import BlendSide, Ways, refined
 from arabesque.joining.collocation import between, through
 from arabesque.joining.crossing import Crossing, crossings
+from arabesque.joining.extending_borders import facing
 from arabesque.scan import Scan
 
 DEGREE, FIRST_SPANS, MOST_SPANS = 3, 4, 256
@@ -70,7 +71,8 @@ def rolling(one: Surface, two: Surface, near: Floats, sides: tuple[int, int]) ->
 
 def _carried_on(one: Surface, two: Surface) -> tuple[Surface, Surface, tuple[Crossing, ...]]:
     """Two surfaces that nearly meet, with the edges that face each other carried on until they cross, and where."""
-    (first, gap), (second, back) = _facing(one, two), _facing(two, one)
+    (number, gap), (other, back) = facing(one, two), facing(two, one)
+    first, second = Edge(number), Edge(other)
     gap = min(gap, back)
     size = min(float(np.linalg.norm(np.ptp(surface.points.reshape(-1, 3), axis=0))) for surface in (one, two))
     if 0 < gap <= NEARLY * size:
@@ -84,17 +86,6 @@ def _carried_on(one: Surface, two: Surface) -> tuple[Surface, Surface, tuple[Cro
         f"The surfaces do not cross, so there is no edge to round: {gap:.3g} mm are between them",
         "Extend one of them first",
     )
-
-
-def _facing(surface: Surface, other: Surface) -> tuple[Edge, float]:
-    """The edge of a surface that lies nearest to another one, and how far all of it is away at most, mm."""
-    t = np.linspace(0, 1, 17)
-    away = {}
-    for edge, rim in zip(Edge, surface.rims(), strict=True):
-        places = surface.at(rim.places(t))
-        away[edge] = float(np.linalg.norm(foot_points(other, places).points - places, axis=1).max())
-    nearest = min(away, key=lambda edge: away[edge])
-    return nearest, away[nearest]
 
 
 def _nearest(lines: tuple[Crossing, ...], near: Floats) -> Crossing:

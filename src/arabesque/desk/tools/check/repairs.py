@@ -8,17 +8,14 @@ from typing import NamedTuple
 from arabesque.checking import Join, Limits
 from arabesque.desk.facts import Choice
 from arabesque.desk.session import Session
-from arabesque.errors import ArabesqueError
-from arabesque.geometry import Face, Manner, Surface
+from arabesque.desk.tools.extend_past import extend_past
+from arabesque.geometry import Face, Surface
 from arabesque.joining import Ways
 from arabesque.model import Item, edits
-from arabesque.model.rebuild import given, ingredients
-from arabesque.recipes import INSIDE, BorderOf, ExtendedFace
+from arabesque.recipes import INSIDE, BorderOf
 
 STEEP = 20.0
 """Degrees: surfaces that meet at more rather cut each other than go on in each other."""
-PAST = 1.0
-"""mm by which an edge that falls short is let pass the other surface."""
 
 
 class Meeting(NamedTuple):
@@ -58,7 +55,7 @@ def repairs(session: Session, one: Meeting, two: Meeting, join: Join, order: int
         for mine, other in pairs:
             if mine.border != INSIDE:
                 words = f"→ extend {mine.item.name} until it passes {other.item.name}"
-                found.append(Choice(words, partial(_extend, session, mine, other)))
+                found.append(Choice(words, partial(extend_past, session, mine.item, mine.border, other.item.id)))
     if steep or INSIDE in (one.border, two.border):
         for mine, other in pairs:
             cut = partial(session.asks.propose.emit, "trim", ((mine.item.id, mine.border), (other.item.id, INSIDE)))
@@ -74,22 +71,3 @@ def repairs(session: Session, one: Meeting, two: Meeting, join: Join, order: int
 def _match(session: Session, mine: Meeting, other: Meeting, order: int, half_way: bool) -> None:
     to = BorderOf(other.item.id, other.border, order)
     session.edit(edits.joining.matched, mine.item, mine.border, to, 0, Ways.ROWS, half_way)
-
-
-def _extend(session: Session, mine: Meeting, other: Meeting) -> None:
-    """Beside the window: how far it has to go takes a while."""
-    document, item = session.history.document, mine.item
-    recipe = ExtendedFace(item.id, (mine.border,), PAST, other.item.id, Manner.CURVED)
-    source, made_of = given(document, recipe), ingredients(document, recipe)
-    job = session.run(f"Extend {item.name}", lambda progress: recipe.build(source, progress))
-
-    def finish(shape: Surface) -> None:
-        now = session.history.document.items.get(item.id)
-        if now is None or now.shape is not item.shape:
-            session.tell_problem(ArabesqueError(f"{item.name} was changed meanwhile", "Repair it once more"))
-        elif isinstance(item.shape, Face):
-            session.edit(edits.items.derived_in_place, "extended", [(item.id, shape, recipe, made_of)])
-        else:
-            session.edit(edits.items.reshaped, now, "edge moved", shape)
-
-    job.done.connect(finish)

@@ -16,6 +16,7 @@ from arabesque.desk.kinds.lines import curve_points
 from arabesque.desk.patches import borders
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Borders
+from arabesque.desk.tools.extend_past import extend_past
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled
@@ -25,9 +26,9 @@ from arabesque.desk.tools.towards import Towards
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
-from arabesque.errors import ArabesqueError
+from arabesque.errors import ArabesqueError, DoNotMeet
 from arabesque.geometry import Curve, Face, Surface
-from arabesque.joining import Pieces
+from arabesque.joining import Pieces, facing
 from arabesque.model import Item, edits
 from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress
@@ -105,6 +106,7 @@ class TrimSurface(Making):
         self.cutters: list[Border] = []
         self.keep: dict[str, list[Floats]] = {}
         self._hover: Border | None = None
+        self._apart: float | None = None
 
     @property
     def begun(self) -> bool:
@@ -168,11 +170,33 @@ class TrimSurface(Making):
 
     @property
     def choices(self) -> list[Choice]:
+        if self._apart is not None and len(self.cutters) == 1:
+            names = self._name(self.of), self._name(self.cutters[0].key)
+            return [Choice(f"Extend {names[0]} until it passes {names[1]}", self._extend)]
         short = 0.0 if self.made is None else max(cut.short for cut in self.made)
         if short <= 0:
             return []
         wanted = round(self.options.further + short + PAST, 2)
         return [Choice(f"Let what cuts go on by {wanted:g} mm", lambda: self._go_on(wanted))]
+
+    def _extend(self) -> None:
+        """The surface ends short of its cutter: it is let go on until it passes that."""
+        document = self.session.history.document
+        item, past = document[self.of], document[self.cutters[0].key]
+        low, high = np.array(item.shape.domain).T
+        places = [item.shape.at((low + share * (high - low))[None])[0] for share in self.keep.get(item.id, ())]
+
+        def extended(key: str) -> None:
+            if self.of == item.id:
+                self.of = key
+                self.keep[key] = [_share(self.session.document[key], place) for place in places]
+                self.try_it()
+
+        extend_past(self.session, item, facing(item.shape, past.shape)[0], past.id, extended)
+
+    def _failed(self, problem: ArabesqueError) -> None:
+        self._apart = problem.apart if isinstance(problem, DoNotMeet) else None
+        self.changed.emit()
 
     def _go_on(self, length: float) -> None:
         self.options.further = length
@@ -284,7 +308,10 @@ class TrimSurface(Making):
         recipes = [] if draft is None else [draft, *self._others(draft)]
         # in one: a try that is given up may still read it beside the window
         self._work = tuple((one, given(document, one), ingredients(document, one)) for one in recipes)
+        self._apart = None
         super().try_it()
+        if self._job is not None:
+            self._job.failed.connect(self._failed)
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> tuple[Cut, ...]:
         return tuple(_cut(one, given_) for one, given_, _ in self._work)
