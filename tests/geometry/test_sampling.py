@@ -72,6 +72,38 @@ class SamplerTest(unittest.TestCase):
         area = abs(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))) / 2
         self.assertAlmostEqual(mesh(read(trimmed(square(1.0), tongue), 30)).area / area, 1.0, delta=2e-3)
 
+    def test_every_trim_is_covered_once_to_its_loops(self) -> None:
+        """Random blobs, with holes, slits thinner than a cell, uneven knots, coarse and fine: the borders of the
+        triangles are the loops, each once, and the area is the polygon's (shoelace formula)."""
+        rng = np.random.default_rng(3)
+        uneven = random_surface((3, 3), (1, 1)).with_knots([0.1, 0.15, 0.8], [0.5, 0.52])
+        for number in range(24):
+            waves = rng.uniform(-0.06, 0.06, 4)
+            reach = 0.38 + sum(wave * np.sin((k + 1) * TURN + k) for k, wave in enumerate(waves))
+            loops = [0.5 + 0.5 * reach[:, None] * RING / 0.62]
+            if number % 3 == 1:
+                loops = [np.array([[0.01, 0.01], [0.99, 0.01], [0.99, 0.99], [0.01, 0.99]]), 0.5 + 0.2 * RING]
+            if number % 3 == 2:
+                slit = 0.002 * (1 + number)
+                loops = [np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]]),
+                         np.array([[0.2, 0.5 - slit], [0.8, 0.5], [0.2, 0.5 + slit]])]  # fmt: skip
+            for along in (6, 25, 80):
+                samples = read(trimmed(uneven, *loops), along)
+                t = samples.triangles
+                edges = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
+                sides, times = np.unique(edges, axis=0, return_counts=True)
+                self.assertLessEqual(times.max(), 2)
+                rims = np.concatenate([np.column_stack([ring[:-1], ring[1:]]) for ring in samples.rims])
+                a, b, c = np.swapaxes(samples.uv[t], 0, 1)
+                area = ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])) / 2
+                self.assertAlmostEqual(float(area.sum()), Trim(tuple(loops)).area, delta=2e-6)
+                self.assertEqual(len(sides[times == 1]), len(rims))
+
+    def test_a_trim_of_one_triangle(self) -> None:
+        """Three places are one triangle; a grid has none in it."""
+        samples = read(trimmed(square(), np.array([[0.5, 0.5], [0.501, 0.5], [0.5, 0.501]])), 4)
+        self.assertEqual(samples.triangles.shape, (1, 3))
+
     def test_nothing_shows(self) -> None:
         samples = read(trimmed(square(), np.zeros((5, 2))))
         self.assertEqual(len(samples.triangles), 0)

@@ -187,9 +187,11 @@ def trimmed_triangles(trim: Trim, u: Floats, v: Floats) -> CutGrid:
     round_it = np.pad(cells, 1)
     surrounded = round_it[:-1, :-1] & round_it[1:, :-1] & round_it[1:, 1:] & round_it[:-1, 1:]
     loose = np.concatenate([np.arange(len(border)), number[stays & ~surrounded.ravel()]])
-    triangles = np.empty((0, 3), dtype=np.int64)
-    if len(loose) > 2:
+    # three places are one triangle, and too few for qhull
+    triangles = loose[None] if len(loose) == 3 else np.empty((0, 3), dtype=np.int64)
+    if len(loose) > 3:
         triangles = loose[Delaunay((uv[loose] - low) / steps, qhull_options="QJ Pp").simplices.astype(np.int64)]
+    if len(triangles):
         middles = uv[triangles].mean(axis=1)
         row, column = (
             np.clip(np.searchsorted(at, middles[:, k], "right") - 1, 0, len(at) - 2) for k, at in enumerate((u, v))
