@@ -111,6 +111,8 @@ class PastTest(unittest.TestCase):
         found = length_past(patch, [Edge.U_HIGH], slant, 1.0, Manner.NATURAL)
         furthest = 50 + 30 * np.tan(0.1) + 1.0 / np.cos(0.1)
         self.assertAlmostEqual(found, furthest - 40, places=4)
+        with self.assertRaisesRegex(ArabesqueError, "more than 0 mm"):
+            length_past(patch, [Edge.U_HIGH], upright(50.0), 0.0, Manner.NATURAL)
         with self.assertRaisesRegex(ArabesqueError, "never passes"):
             length_past(patch, [Edge.U_LOW], upright(50.0), 1.0, Manner.NATURAL)
 

@@ -3,7 +3,7 @@
 from arabesque.joining.ball import Rolling, Touching, side_of
 from arabesque.joining.best_pull import best_pulls
 from arabesque.joining.blend import Blend, blend, laid_on_scan
-from arabesque.joining.border import BlendSide, Ways, nearest_shares
+from arabesque.joining.border import BlendSide, Ways, nearest_shares, outward_ways
 from arabesque.joining.crease import Crease, crease_of, recast_at_crease
 from arabesque.joining.crossing import Crossing, crossings
 from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge
@@ -13,7 +13,6 @@ from arabesque.joining.extending_borders import (
     facing,
     length_past,
     moved_borders,
-    outward_ways,
 )
 from arabesque.joining.filling import Filled, divided, fill
 from arabesque.joining.four_sided import fill_four

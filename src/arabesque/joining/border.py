@@ -11,7 +11,7 @@ import numpy as np
 
 from arabesque.arrays import Floats, Ints, unit
 from arabesque.errors import InvalidShape
-from arabesque.geometry import LARGEST_DEGREE, Rim
+from arabesque.geometry import LARGEST_DEGREE, Rim, Surface
 
 MOST_ORDER = 3
 FREE_DEGREE, FREE_SPANS = 5, 4
@@ -112,12 +112,8 @@ class Leaving:
 
     def squarely(self, t: Floats) -> Floats:
         """(n, 3) unit ways in which it is left square to the border."""
-        rim, s = self.side.rim, self.shares(t)
-        d = rim.surface.derivatives(rim.places(s), 1)
-        ways, inward = (np.broadcast_to(found, (len(t), 2)) for found in (rim.ways(s), rim.inward(s)))
-        edge = unit(d[1, 0] * ways[:, :1] + d[0, 1] * ways[:, 1:])
-        out = -(d[1, 0] * inward[:, :1] + d[0, 1] * inward[:, 1:])
-        return unit(out - np.einsum("nc,nc->n", out, edge)[:, None] * edge)
+        rim = self.side.rim
+        return outward_ways(rim.surface, rim, self.shares(t))
 
     def leaving(self, t: Floats, towards: Floats) -> list[Floats]:
         """The place and derivatives up to the order along the way that leaves the border, (n, 3) each, the first about
@@ -157,6 +153,15 @@ class Leaving:
     def pulls(self, t: Floats) -> Floats:
         """(n,) how far the border's form is followed."""
         return np.asarray(np.polyval(self._pull, 1 - t if self._turned else t))
+
+
+def outward_ways(surface: Surface, rim: Rim, t: Floats) -> Floats:
+    """(n, 3) unit ways square to a border, away from what shows."""
+    d = surface.derivatives(rim.places(t), 1)
+    ways, inward = (np.broadcast_to(found, (len(t), 2)) for found in (rim.ways(t), rim.inward(t)))
+    edge = unit(d[1, 0] * ways[:, :1] + d[0, 1] * ways[:, 1:])
+    out = -(d[1, 0] * inward[:, :1] + d[0, 1] * inward[:, 1:])
+    return unit(out - np.einsum("nc,nc->n", out, edge)[:, None] * edge)
 
 
 def nearest_shares(rim: Rim, places: Floats) -> Floats:

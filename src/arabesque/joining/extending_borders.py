@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from arabesque.arrays import Floats, unit, way_along
-from arabesque.errors import ArabesqueError
+from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import (
     Edge,
     Face,
@@ -23,6 +23,7 @@ from arabesque.geometry import (
     step_of,
     steps_along,
 )
+from arabesque.joining.border import outward_ways
 from arabesque.joining.cutting import reaching
 from arabesque.joining.pieces import pieces_of
 
@@ -34,7 +35,7 @@ ALONG = 0.2
 """Cosine: a neighbour that leaves a border more aslant is not followed where the border ends."""
 MEETS = 0.002
 """Of the size of all: ends of edges that are nearer to each other are one corner."""
-FURTHEST, DOUBLED = 4.0, 1.5
+FURTHEST, GROWS = 4.0, 1.5
 """Of the patch's size: how far it is moved at most to pass something; and how lengths grow until it does."""
 ASIDE = 0.01
 """Of the way to it: a place further aside of what is to be passed does not face it."""
@@ -83,15 +84,6 @@ def _wide_enough(face: Face, rims: Sequence[Rim], length: float, manner: Manner)
                 bare = carried_on(bare, edge, AMPLE * length, manner)
                 break
     return bare
-
-
-def outward_ways(surface: Surface, rim: Rim, t: Floats) -> Floats:
-    """(n, 3) unit ways square to a border, away from what shows."""
-    d = surface.derivatives(rim.places(t), 1)
-    ways, inward = (np.broadcast_to(found, (len(t), 2)) for found in (rim.ways(t), rim.inward(t)))
-    edge = unit(d[1, 0] * ways[:, :1] + d[0, 1] * ways[:, 1:])
-    out = -(d[1, 0] * inward[:, :1] + d[0, 1] * inward[:, 1:])
-    return unit(out - np.einsum("nc,nc->n", out, edge)[:, None] * edge)
 
 
 def _walked(surface: Surface, uv: Floats, ways: Floats, lengths: Floats) -> Floats:
@@ -228,11 +220,14 @@ def facing(surface: Surface, other: Surface) -> tuple[int, float]:
 def length_past(surface: Surface, borders: Sequence[int], past: Surface, by: float, manner: Manner) -> float:
     """How far borders of a surface have to be moved out, mm, until all of them lies ``by`` mm beyond another surface.
 
-    Places that do not face it do not count. By doubling, and Brent's method ("Algorithms for minimization without
-    derivatives", 1973, chapter 4). Raises ArabesqueError where it is never passed.
+    Places that do not face it do not count. By longer and longer lengths, then Brent's method ("Algorithms for
+    minimization without derivatives", 1973, chapter 4). Raises ArabesqueError where it is never passed, InvalidShape
+    for a length that is not above 0.
     """
     from scipy.optimize import brentq  # not needed at the start of the window
 
+    if not by > 0:
+        raise InvalidShape("It has to pass by a length", "Give more than 0 mm")
     other = reaching(past, surface)
     samples = surface.sampler(12).read(surface)
     height, faces = _heights(other, samples.points)
@@ -250,12 +245,12 @@ def length_past(surface: Surface, borders: Sequence[int], past: Surface, by: flo
 
     length = by
     while not missing(length) <= 0:
-        length *= DOUBLED
+        length *= GROWS
         if length > FURTHEST * size:
             raise ArabesqueError("The edge never passes it, however far it goes", "Choose another edge")
-    lower = length / DOUBLED
+    lower = length / GROWS
     while missing(lower) <= 0 and lower > 1e-3:
-        lower /= DOUBLED
+        lower /= GROWS
     if not 0 < missing(lower) < np.inf:
         return length
     return float(brentq(missing, lower, length, xtol=1e-6 * size))
