@@ -32,6 +32,7 @@ from arabesque.mending import even_triangles
 from arabesque.model import Document, Item, Origin
 from arabesque.reading import LineSet, Region, Regions
 from arabesque.scan import Scan, ready_to_fit
+from arabesque.solid import Body, KernelWorker, sew
 
 
 @cache
@@ -83,6 +84,24 @@ def block(noise: float = 0.03, edge: float = 1.0) -> Scan:
 
 
 @cache
+def box_body() -> Body:
+    """A box of 30 x 20 x 10 mm at the origin, sewn of six patches."""
+    worker = KernelWorker()
+    try:
+        return sew([(f"side {k}", side) for k, side in enumerate(box_sides(30, 20, 10))], 1e-4, worker)
+    finally:
+        worker.close()
+
+
+def box_sides(a: float, b: float, c: float) -> list[Surface]:
+    """Six bilinear patches round a box with a corner at the origin."""
+    x, y, z = a * np.eye(3)[0], b * np.eye(3)[1], c * np.eye(3)[2]
+    none = np.zeros(3)
+    sides = [(none, x, y), (z, x, y), (none, x, z), (y, x, z), (none, y, z), (x, y, z)]
+    return [Surface.bezier([[o, o + v], [o + u, o + u + v]]) for o, u, v in sides]
+
+
+@cache
 def every_kind() -> Document:
     """A document with one item of every kind that a project holds; their ids are the words of the kinds."""
     scan = ready_to_fit(plane(steps=20))
@@ -107,6 +126,7 @@ def every_kind() -> Document:
         "face": Face(patch.degree, patch.knots, patch.points + np.array([0, 0, 40.0]), None, corner),
         "true shape": rod,
         "patchwork": Patchwork((along, rod.moved(motion(shift=[90, 60, 0])))),
+        "body": box_body().moved(motion(shift=[-60, 70, 0])),
         "cage": Cage.of(
             [[x, y, 70 + 0.01 * x * y] for x in (-75.0, -55, -35, -15) for y in (5.0, 30, 55)], grid_quads(3, 2)
         ),

@@ -10,6 +10,7 @@ from arabesque.errors import InvalidShape
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
+Bytes = NDArray[np.uint8]
 
 
 def frozen_array(

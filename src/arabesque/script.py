@@ -63,6 +63,7 @@ from arabesque.recipes import (
 from arabesque.recipes.patch_on_scan import CALM_SIDES
 from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.script_base import AnyItem
+from arabesque.script_bodies import Bodies
 from arabesque.script_cages import Cages
 from arabesque.script_curves import ShapesCurves
 from arabesque.script_joining import Joins
@@ -88,7 +89,7 @@ _KINDS = {
 }
 
 
-class Project(Traces, ShapesCurves, Cages, Layouts, Joins):
+class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Bodies):
     """A project without a window.
 
     Items are values: what a method returns tells of the state at that
@@ -190,7 +191,7 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins):
             ready_to_fit(item.shape, self._progress)
         self._work.begin(project.document, path, f"{path.name} opened", project.milestones)
         if any_stale(self.document):
-            self._work.amend(rebuilt(self.document, self._progress))
+            self._work.amend(rebuilt(self.document, self._progress, kernel=self._worker))
         self._fits.clear()
         self._traced.clear()
         self._networks.clear()
@@ -298,8 +299,11 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins):
         self._fits[item.id] = again
         return self.item(item.id)
 
-    def add(self, name: str, shape: Any) -> AnyItem:
-        """A shape of your own, of any kind that a project holds, as a free item."""
+    def add(self, name: str | AnyItem, shape: Any) -> AnyItem:
+        """A shape of your own, of any kind that a project holds, as a free item; or to a body others: see
+        ``add_bodies``."""
+        if isinstance(name, Item):
+            return self.add_bodies(name, shape)
         return self._added("added", name, shape)
 
     def patch_between(
@@ -408,7 +412,7 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins):
     def _do(self, change: Change) -> None:
         self._work.commit(change.label, change.document)
         if any_stale(self.document):
-            self._work.amend(rebuilt(self.document, self._progress))
+            self._work.amend(rebuilt(self.document, self._progress, kernel=self._worker))
 
     def _covered(self) -> Bools:
         """Triangles of the scan that lie below patches."""

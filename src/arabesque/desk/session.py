@@ -178,7 +178,7 @@ class Session(QObject):
             self._rebuilding = None
         if not any_stale(document):
             return
-        job = self.jobs.derive("Rebuilding", lambda progress: rebuilt(document, progress))
+        job = self.jobs.derive("Rebuilding", lambda progress: rebuilt(document, progress, kernel=self.kernel))
         self._rebuilding = job
         job.done.connect(lambda made: self._rebuilt(job, document, made))
         job.failed.connect(self.tell_problem)

@@ -10,7 +10,7 @@ class Step(Enum):
     TRACE = ("Trace", "Draw curves on the scan, take its sections, lay surfaces through them.")
     PATCH = ("Patch", "Lay smooth patches over the scan and sculpt them.")
     CAGE = ("Cage", "Lay a cage of quads over the scan; its smooth surface is the model.")
-    BODY = ("Body", "Trimming, sewing and thickening to a solid will belong here.")
+    BODY = ("Body", "Sew the skin to a body; cut, add, keep in common.")
     CHECK = ("Check", "The number keys show each check over any tool; 0 takes all away.")
     DELIVER = ("Deliver", "Hand the surfaces over to other systems.")
 

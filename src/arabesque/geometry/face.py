@@ -65,13 +65,12 @@ class Face(Surface):
     def mirrored(self, plane: Plane, axis: int = 0) -> Face:
         """The mirror image with its trim, run backwards along ``axis``."""
         image = super().mirrored(plane, axis)
-        low, high = self.domain[axis]
-        loops = []
-        for loop in self.trim.loops:
-            turned = np.array(loop)
-            turned[:, axis] = low + high - turned[:, axis]
-            loops.append(turned)
-        return Face(image.degree, image.knots, image.points, image.weights, self.trim.with_loops(loops))
+        return Face(image.degree, image.knots, image.points, image.weights, self.trim.turned(axis, *self.domain[axis]))
+
+    def turned_over(self) -> Face:
+        """The face looking to the other side: run backwards along u."""
+        bare = self.whole.reversed(0)
+        return Face(bare.degree, bare.knots, bare.points, bare.weights, self.trim.turned(0, *self.domain[0]))
 
     def _changed(self, axis: int, degree: tuple[int, int], knots: Floats, coefficients: Floats) -> Face:
         made = super()._changed(axis, degree, knots, coefficients)

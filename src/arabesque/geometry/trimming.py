@@ -45,6 +45,15 @@ class Trim:
         """The trim with its loops' places elsewhere."""
         return Trim(tuple(loops), self.corners)
 
+    def turned(self, axis: int, low: float, high: float) -> Trim:
+        """The trim of a surface that is run backwards along u (axis 0) or v (axis 1), over a domain that stays."""
+        loops = []
+        for loop in self.loops:
+            turned = np.array(loop)
+            turned[:, axis] = low + high - turned[:, axis]
+            loops.append(turned)
+        return self.with_loops(loops)
+
     def clipped(self, axis: int, low: float, high: float) -> Trim:
         """The part between two parameters along u (axis 0) or v (axis 1).
 

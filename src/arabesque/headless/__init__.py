@@ -4,6 +4,7 @@ from arabesque.headless import (
     cage_convert,
     cage_fit,
     cage_improve,
+    check_body,
     compare,
     joins,
     layout,
@@ -29,5 +30,6 @@ COMMANDS = (
     prepare,
     compare,
     joins,
+    check_body,
     run_script,
 )

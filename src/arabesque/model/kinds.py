@@ -10,6 +10,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Elementary, Face, Patchwork, Sketch, Surface
 from arabesque.reading import LineSet, Regions
 from arabesque.scan import Scan
+from arabesque.solid import Body
 
 
 class Kind(NamedTuple):
@@ -28,6 +29,7 @@ KINDS = (
     Kind("face", Face, "Control points", lambda face: face.count),
     Kind("true shape", Elementary, "Control points", lambda shape: shape.count),
     Kind("patchwork", Patchwork, "Control points", lambda work: work.count),
+    Kind("body", Body, "Faces", lambda body: len(body.surfaces)),
     Kind("cage", Cage, "Faces", lambda cage: cage.count),
     Kind("sketch", Sketch, "Elements", lambda sketch: sketch.count),
     Kind("regions", Regions, "Areas", lambda regions: len(regions.areas)),

@@ -64,12 +64,12 @@ def any_stale(document: Document) -> bool:
     return any(stale(document, item) for item in document)
 
 
-def rebuilt(document: Document, progress: Progress = silent, live: bool = False) -> Document:
+def rebuilt(document: Document, progress: Progress = silent, live: bool = False, kernel: Any = None) -> Document:
     """The document with every stale item built again, in order.
 
     An item that cannot be built keeps its last good shape and says why in
     its trouble; all others go on. live: only those whose recipes are quick
-    enough for a drag. Raises Cancelled.
+    enough for a drag. kernel: the process that makes bodies. Raises Cancelled.
     """
     if live and not any(
         item.recipe is not None and item.recipe.in_drags and stale(document, item) for item in document
@@ -90,7 +90,7 @@ def rebuilt(document: Document, progress: Progress = silent, live: bool = False)
         try:
             if gone is not None:
                 raise ArabesqueError("What it is made from was deleted", "Undo that, or make it free")
-            shape = recipe.build(given(document, recipe), share)
+            shape = recipe.build(replace(given(document, recipe), kernel=kernel), share)
             # put as an edit would be: ties hold, pins stay where they can
             put = document.with_item(replace(item, recipe=None, trouble="")).with_shape(key, shape)[key]
         except ArabesqueError as problem:

@@ -177,7 +177,7 @@ def _hints(made: type) -> dict[str, Any]:
     if made is Item:
         return {**hints, "shape": Shape}
     # a patch of it may be a true shape
-    return {**hints, "surfaces": tuple[Shape, ...]} if made is Patchwork else hints
+    return {**hints, "surfaces": tuple[Shape, ...]} if issubclass(made, Patchwork) else hints
 
 
 _MADE_AS_SHAPES = set(_SHAPES.values())

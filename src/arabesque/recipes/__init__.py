@@ -2,6 +2,7 @@
 
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.blend_between import BlendBetween
+from arabesque.recipes.bodies import CombinedBody, Putting, SewnBody
 from arabesque.recipes.border_of import INSIDE, BorderOf
 from arabesque.recipes.crossing_of import CrossingOf
 from arabesque.recipes.curve_on_scan import CurveOnScan
@@ -61,6 +62,8 @@ RECIPES: tuple[type[Recipe], ...] = (
     FillOpening,
     CrossingOf,
     ExtendedFace,
+    SewnBody,
+    CombinedBody,
 )
 
 __all__ = [
@@ -70,6 +73,7 @@ __all__ = [
     "BlendBetween",
     "BlendCurve",
     "BorderOf",
+    "CombinedBody",
     "CrossingOf",
     "CurveOnScan",
     "CurveThrough",
@@ -94,6 +98,7 @@ __all__ = [
     "PatchOnScan",
     "ProjectedCurve",
     "Pushed",
+    "Putting",
     "RecastFace",
     "Recipe",
     "RegionShape",
@@ -102,6 +107,7 @@ __all__ = [
     "SectionCurve",
     "SetOffCurve",
     "SetOffSurface",
+    "SewnBody",
     "Side",
     "SurfacesOfCage",
     "SweepAlong",

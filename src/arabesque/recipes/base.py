@@ -17,12 +17,14 @@ class Given:
     """What a recipe is built from.
 
     shapes: of its inputs, by id. scan: the reference scan. tolerance: mm. plane: the twin plane of its first input.
+    kernel: the process of the B-rep kernel (``solid.KernelWorker``), where bodies can be made.
     """
 
     shapes: Mapping[str, Any] = field(default_factory=dict)
     scan: Scan | None = None
     tolerance: float = 0.2
     plane: Plane | None = None
+    kernel: Any = None
 
 
 class Recipe:

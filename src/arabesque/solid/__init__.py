@@ -1,5 +1,6 @@
 """The B-rep kernel in its worker process: bodies and exchange files."""
 
+from arabesque.solid.body import Body, Told, bodies_in, combine, sew
 from arabesque.solid.exchange import (
     MODEL_SUFFIXES,
     FileKind,
@@ -15,13 +16,18 @@ from arabesque.solid.worker import KernelWorker
 
 __all__ = [
     "MODEL_SUFFIXES",
+    "Body",
     "FileKind",
     "KernelWorker",
     "Model",
+    "Told",
+    "bodies_in",
+    "combine",
     "deliver",
     "deliverable",
     "read_model",
     "read_step",
+    "sew",
     "shown_part",
     "write_step",
 ]

@@ -7,10 +7,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
 from pathlib import Path
-from typing import Any, cast
+from typing import Any, Protocol, cast, runtime_checkable
 
 import numpy as np
 
+from arabesque.arrays import Bytes, Floats
 from arabesque.cages import Cage, Skin, deliver_cage, side_places
 from arabesque.cages.edits import merged
 from arabesque.cages.files import write_cage
@@ -41,6 +42,17 @@ FULL_SHARE = 1 - 1e-6
 STEP_SUFFIXES = (".step", ".stp")
 IGES_SUFFIXES = (".iges", ".igs")
 MODEL_SUFFIXES = (*STEP_SUFFIXES, *IGES_SUFFIXES)
+
+
+@runtime_checkable
+class Held(Protocol):
+    """A body that the kernel holds, as bytes, with a (4, 4) motion."""
+
+    @property
+    def brep(self) -> Bytes: ...
+
+    @property
+    def motion(self) -> Floats: ...
 
 
 class FileKind(Enum):
@@ -116,10 +128,10 @@ def deliver(
         parts = [(name, part) for name, shape in items for part in _parts(shape)]
         if kind is FileKind.IGES:
             parts, notes = fit_for_iges(parts)
-            records = [(name, _record(part)) for name, part in parts]
+            records = [(name, record_of(part)) for name, part in parts]
             worker.call("write_iges", str(beside), records, unit, progress=progress)
             return notes
-        records = [(name, _record(part)) for name, part in parts]
+        records = [(name, record_of(part)) for name, part in parts]
         schema = "AP242DIS" if kind is FileKind.STEP_AP242 else "AP214IS"
         worker.call("write_step", str(beside), records, unit, schema, progress=progress)
         return []
@@ -130,8 +142,8 @@ def deliverable(shape: Shape) -> bool:
     return isinstance(shape, Curve | Sketch) or can(shape, Sampled)
 
 
-def _parts(shape: Shape) -> Sequence[Surface | Curve | Cage]:
-    if isinstance(shape, Cage):
+def _parts(shape: Any) -> Sequence[Any]:
+    if isinstance(shape, Cage | Held):
         return (shape,)
     if isinstance(shape, Sketch):
         return shape.curves
@@ -193,7 +205,7 @@ def read_model(path: str | Path, worker: KernelWorker, progress: Progress = sile
         )
     found = worker.call("read_model", str(path), "IGES" if iges else "STEP", progress=progress)
     return Model(
-        [_face(record) for record in found["faces"]],
+        [face_of(record) for record in found["faces"]],
         [(record["name"], Curve(**record["curve"])) for record in found["curves"]],
         [(record["name"], record["why"]) for record in found["skipped"]],
     )
@@ -239,7 +251,10 @@ def _mesh(shapes: Sequence[Shape], chord: float, progress: Progress) -> Scan:
     return Scan(np.concatenate(points), np.concatenate(triangles))
 
 
-def _record(shape: Surface | Curve | Cage) -> dict[str, Any]:
+def record_of(shape: Any) -> dict[str, Any]:
+    """A patch, curve, cage or body as the kernel's worker takes it."""
+    if isinstance(shape, Held):
+        return {"of": "body", "brep": shape.brep, "motion": shape.motion}
     if isinstance(shape, Cage):
         return skin_record(deliver_cage(shape).skin)
     if isinstance(shape, Face):
@@ -260,7 +275,7 @@ def _trimmed_record(face: Face) -> dict[str, Any]:
             lies = Trim((face.trim.loops[number],)).contains
             holes = [loops[k] for k in range(len(loops)) if not outer[k] and bool(lies(face.trim.loops[k][:1])[0])]
             parts.append([[rim.flat_curve for rim in loop] for loop in (rims, *holes)])
-    return {"of": "trimmed", "surface": _record(face.whole), "parts": parts}
+    return {"of": "trimmed", "surface": record_of(face.whole), "parts": parts}
 
 
 def _inside_others(trim: Trim, number: int) -> int:
@@ -283,8 +298,8 @@ def skin_record(skin: Skin, solid: bool = True) -> dict[str, Any]:
         flat.append((*at, *way))
     return {
         "of": "shell",
-        "surfaces": [_record(surface) for surface in skin.surfaces],
-        "curves": [_record(line) for line in lines],
+        "surfaces": [record_of(surface) for surface in skin.surfaces],
+        "curves": [record_of(line) for line in lines],
         "corners": skin.corners,
         "edges": skin.edges,
         "spans": skin.spans,
@@ -296,7 +311,7 @@ def skin_record(skin: Skin, solid: bool = True) -> dict[str, Any]:
     }
 
 
-def _face(record: dict[str, Any]) -> tuple[str, Surface]:
+def face_of(record: dict[str, Any]) -> tuple[str, Surface]:
     surface = Surface(**record["surface"])
     # a loop of two places encloses nothing
     loops = [(loop, corners) for loop, corners in zip(record["loops"], record["corners"], strict=True) if len(loop) > 2]

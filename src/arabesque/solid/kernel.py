@@ -59,6 +59,7 @@ from arabesque import __version__
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import shells, trimmed
+from arabesque.solid.stored import restored
 
 PLACES_PER_EDGE = 97
 KERNEL_ERRORS = (
@@ -242,13 +243,15 @@ def _document_of(items: list[tuple[str, dict[str, Any]]]) -> TDocStd_Document:
     document = TDocStd_Document(TCollection_ExtendedString("XmlOcaf"))
     shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
     for name, record in items:
-        label = shapes.AddShape(_shape(name, record), False)
+        label = shapes.AddShape(shape_of(name, record), False)
         TDataStd_Name.Set_s(label, TCollection_ExtendedString(name, True))
     return document
 
 
-def _shape(name: str, record: dict[str, Any]) -> Any:
+def shape_of(name: str, record: dict[str, Any]) -> Any:
     """A face or an edge, valid."""
+    if record.get("of") == "body":
+        return restored(record["brep"], record["motion"])
     if record.get("of") == "shell":
         return _checked_shell(name, record)
     if record.get("of") == "trimmed":
@@ -327,7 +330,7 @@ def read_model(path: str, kind: str) -> dict[str, list[dict[str, Any]]]:
         given = title.Get().ToExtString() if label.FindAttribute(TDataStd_Name.GetID_s(), title) else ""
         shape = shapes.GetShape_s(label)
         for number, face in enumerate(_faces(shape), start=1):
-            _keep(found, "faces", given if number == 1 else f"{given} {number}", _face_record, face)
+            _keep(found, "faces", given if number == 1 else f"{given} {number}", face_record, face)
         for number, edge in enumerate(_free_edges(shape), start=1):
             _keep(found, "curves", given if number == 1 else f"{given} {number}", _edge_record, edge)
     if not any(found.values()):
@@ -371,7 +374,7 @@ def _faces(shape: Any) -> Iterator[Any]:
         explorer.Next()
 
 
-def _face_record(face: Any) -> dict[str, Any]:
+def face_record(face: Any) -> dict[str, Any]:
     converted = next(_faces(BRepBuilderAPI_NurbsConvert(face, True).Shape()))
     surface = BRep_Tool.Surface_s(converted)
     if not isinstance(surface, Geom_BSplineSurface):

@@ -29,7 +29,7 @@ def serve(handle: int) -> None:
     os.nice(5)  # starting it is work for a processor that the window may need at once
     connection = Connection(handle)
 
-    from arabesque.solid import kernel
+    from arabesque.solid import bodies, kernel
 
     kernel.prepare()
     while True:
@@ -38,7 +38,8 @@ def serve(handle: int) -> None:
         except EOFError:
             return
         try:
-            answer = (True, getattr(kernel, name)(*arguments))
+            operation = getattr(kernel if hasattr(kernel, name) else bodies, name)
+            answer = (True, operation(*arguments))
         except ArabesqueError as problem:
             answer = (False, problem)
         except Exception as problem:

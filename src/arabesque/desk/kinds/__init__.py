@@ -6,6 +6,7 @@ from typing import Any
 
 from arabesque.desk.kinds.areas import ShownRegions
 from arabesque.desk.kinds.base import Pen, Shown
+from arabesque.desk.kinds.bodies import ShownBody
 from arabesque.desk.kinds.cages import ShownCage
 from arabesque.desk.kinds.lines import ShownCurve, ShownLines, ShownSketch
 from arabesque.desk.kinds.scans import ShownScan
@@ -21,6 +22,7 @@ SHOWN: tuple[Shown, ...] = (
     ShownFace(),
     ShownTrueShape(),
     ShownPatchwork(),
+    ShownBody(),
     ShownCage(),
     ShownSketch(),
     ShownRegions(),

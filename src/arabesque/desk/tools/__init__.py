@@ -1,7 +1,7 @@
 """The tools: one class a tool, in the folder of its step, whose ``GROUPS`` are column, menu and order at once."""
 
 from arabesque.desk.steps import Step
-from arabesque.desk.tools import cage, check, deliver, patch, prepare, trace
+from arabesque.desk.tools import body, cage, check, deliver, patch, prepare, trace
 from arabesque.desk.tools.base import Tool
 
 GROUPS: dict[Step, tuple[tuple[type[Tool] | str, ...], ...]] = {
@@ -9,6 +9,7 @@ GROUPS: dict[Step, tuple[tuple[type[Tool] | str, ...], ...]] = {
     Step.TRACE: trace.GROUPS,
     Step.PATCH: patch.GROUPS,
     Step.CAGE: cage.GROUPS,
+    Step.BODY: body.GROUPS,
     Step.CHECK: check.GROUPS,
     Step.DELIVER: deliver.GROUPS,
 }

@@ -123,6 +123,21 @@ def derived_in_place(
     return Change(f"{names} {word}", document, made[0].id)
 
 
+def standing_for(
+    document: Document, word: str, name: str, shape: Shape, recipe: Recipe, made_of: tuple[object, ...]
+) -> Change:
+    """A new derived item, selected, in the place of all that its recipe stands for, which is hidden from then on.
+
+    word: what was done, for the history.
+    """
+    item = Item(new_id(), document.free_name(name), shape, recipe=recipe, made_of=made_of)
+    names = [document[key].name for key in recipe.stands_for]
+    some = " and ".join(names) if len(names) < 4 else f"{len(names)} items"
+    for key in recipe.stands_for:
+        document = document.changed(key, look=replace(document[key].look, visible=False))
+    return Change(f"{some} {word}", document.with_item(item), item.id)
+
+
 def derived_and_cut(
     document: Document,
     label: str,

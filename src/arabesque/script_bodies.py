@@ -1,0 +1,62 @@
+"""Bodies from Python: sewn, put together, checked."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from arabesque.errors import ArabesqueError
+from arabesque.model import edits
+from arabesque.model.rebuild import given, ingredients
+from arabesque.recipes import CombinedBody, Putting, SewnBody
+from arabesque.script_base import AnyItem, Lends
+from arabesque.solid import Body, KernelWorker, Told
+
+
+class Bodies(Lends):
+    """What becomes solid; ``script.Project`` is one."""
+
+    @property
+    def _worker(self) -> KernelWorker:
+        raise NotImplementedError
+
+    def sew(self, items: Sequence[AnyItem], within: float = 0.01) -> AnyItem:
+        """The body of patches and faces whose borders lie within so many mm of each other: a solid where it is closed.
+        It follows them and stands for them; see ``told_of_body`` for what it is."""
+        keys = tuple(self.item(item.id).id for item in items)
+        if not keys:
+            raise ArabesqueError("There is nothing to sew", "Give patches or faces")
+        return self._body("sewn", SewnBody(keys, within))
+
+    def cut(self, body: AnyItem, by: AnyItem | Sequence[AnyItem]) -> AnyItem:
+        """A body with others cut away, or the solids that closed true shapes bound; it follows all of them."""
+        return self._put(body, by, Putting.CUT)
+
+    def add_bodies(self, body: AnyItem, others: AnyItem | Sequence[AnyItem]) -> AnyItem:
+        """A body with others added; as ``cut``."""
+        return self._put(body, others, Putting.ADD)
+
+    def common(self, body: AnyItem, others: AnyItem | Sequence[AnyItem]) -> AnyItem:
+        """What a body and others have in common; as ``cut``."""
+        return self._put(body, others, Putting.COMMON)
+
+    def told_of_body(self, body: AnyItem) -> Told:
+        """Whether a body is valid and closed, its volume, area, centre, widest gap, shortest edge and free borders."""
+        shape = self.item(body.id).shape
+        if not isinstance(shape, Body):
+            raise ArabesqueError(f"{body.name} is no body", "Give one that sew, cut, add or common has made")
+        return shape.told
+
+    def _put(self, body: AnyItem, others: AnyItem | Sequence[AnyItem], how: Putting) -> AnyItem:
+        some = others if isinstance(others, Sequence) else [others]
+        keys = tuple(self.item(item.id).id for item in some)
+        return self._body(how.value, CombinedBody(self.item(body.id).id, keys, how))
+
+    def _body(self, word: str, recipe: SewnBody | CombinedBody) -> AnyItem:
+        source = replace(given(self.document, recipe), kernel=self._worker)
+        shape = recipe.build(source, self._progress)
+        made_of = ingredients(self.document, recipe)
+        change = edits.items.standing_for(self.document, word, "Body", shape, recipe, made_of)
+        self._do(change)
+        assert change.select is not None
+        return self.document[change.select]

@@ -1,0 +1,137 @@
+"""Bodies: faces that the kernel holds together, and what is told of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from arabesque.arrays import Bytes, Floats, frozen_array, tree_of
+from arabesque.errors import InvalidShape
+from arabesque.geometry import Elementary, Face, Patchwork, Plane, Surface, apply
+from arabesque.progress import Progress, silent
+from arabesque.solid.exchange import face_of, record_of
+from arabesque.solid.worker import KernelWorker
+
+
+@dataclass(frozen=True, eq=False)
+class Told:
+    """What a body is. valid: for the kernel. closed: without a free border. volume: mm³, of a closed one. area: mm².
+    centre: (3,) of its mass, of an open one of its area. gap: mm, the widest between faces that are sewn. shortest:
+    mm, of its edges. free: (n, 3) places along each free border."""
+
+    valid: bool = True
+    closed: bool = False
+    volume: float = 0.0
+    area: float = 0.0
+    centre: Floats = field(default_factory=lambda: np.zeros(3))
+    gap: float = 0.0
+    shortest: float = 0.0
+    free: tuple[Floats, ...] = ()
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "centre", frozen_array(self.centre, (3,), np.float64, what="Centre"))
+        lines = tuple(frozen_array(line, (None, 3), np.float64, what="Free border") for line in self.free)
+        object.__setattr__(self, "free", lines)
+
+    @property
+    def widths(self) -> list[float]:
+        """mm, of each free border how far its middle half is from the nearest other one at most; infinite for one
+        alone."""
+        found = []
+        for number, line in enumerate(self.free):
+            others = [other for k, other in enumerate(self.free) if k != number]
+            quarter = len(line) // 4
+            middle = line[quarter : len(line) - quarter]
+            found.append(float(tree_of(np.concatenate(others)).query(middle)[0].max()) if others else np.inf)
+        return found
+
+    def moved(self, matrix: Floats) -> Told:
+        """After a (4, 4) rigid motion, or a mirroring."""
+        return replace(
+            self, centre=apply(matrix, self.centre[None])[0], free=tuple(apply(matrix, f) for f in self.free)
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class Body(Patchwork):
+    """A shell or solid of the kernel, with its faces as patches that look outwards.
+
+    surfaces: its faces. brep: (n,) bytes, the kernel's own shape; motion: (4, 4) that is applied to it. told: what it
+    is.
+    """
+
+    brep: Bytes = field(default_factory=lambda: np.zeros(0, dtype=np.uint8))
+    motion: Floats = field(default_factory=lambda: np.eye(4))
+    told: Told = Told()
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if not len(self.brep):
+            raise InvalidShape("A body without its shape", "Sew its faces again")
+        object.__setattr__(self, "brep", frozen_array(self.brep, (None,), np.uint8, what="Body"))
+        object.__setattr__(self, "motion", frozen_array(self.motion, (4, 4), np.float64, what="Motion"))
+
+    def moved(self, matrix: Floats) -> Body:
+        """The body after a (4, 4) rigid motion."""
+        faces = tuple(surface.moved(matrix) for surface in self.surfaces)
+        return Body(faces, self.brep, matrix @ self.motion, self.told.moved(matrix))
+
+    def mirrored(self, plane: Plane) -> Body:
+        """The mirror image, looking outwards too."""
+        matrix = np.eye(4)
+        matrix[:3, :3] -= 2 * np.outer(plane.normal, plane.normal)
+        matrix[:3, 3] = 2 * plane.offset * plane.normal
+        faces = tuple(surface.mirrored(plane) for surface in self.surfaces)
+        return Body(faces, self.brep, matrix @ self.motion, self.told.moved(matrix))
+
+
+def body_from(record: dict[str, Any]) -> Body:
+    """The body that the kernel's worker tells of."""
+    faces = tuple(_outward(face) for face in record["faces"])
+    told = Told(**{name: record[name] for name in ("valid", "closed", "volume", "area", "centre", "gap", "shortest")},
+                free=tuple(record["free"]))  # fmt: skip
+    return Body(faces, record["brep"], np.eye(4), told)
+
+
+def sew(
+    parts: Sequence[tuple[str, Surface]], tolerance: float, worker: KernelWorker, progress: Progress = silent
+) -> Body:
+    """The body of named patches and faces whose borders lie within a tolerance, mm, of each other; a solid where it is
+    closed. Raises InvalidShape for a tolerance that is not positive, KernelProblem where the kernel cannot."""
+    if not tolerance > 0:
+        raise InvalidShape("Faces are sewn within a tolerance", "Give more than 0 mm")
+    if not parts:
+        raise InvalidShape("There is nothing to sew", "Choose patches or faces")
+    records = [(name, record_of(part)) for name, part in parts]
+    return body_from(worker.call("sewn", records, float(tolerance), progress=progress))
+
+
+def combine(
+    how: str, one: Body, others: Sequence[Body | Elementary], worker: KernelWorker, progress: Progress = silent
+) -> Body:
+    """A body with others cut from it, added to it, or kept in common with it ("cut", "add", "common").
+
+    A true shape stands for the solid that it bounds; it has to be closed. Raises KernelProblem where the kernel cannot,
+    InvalidShape for an open body.
+    """
+    for body in (one, *others):
+        if isinstance(body, Body) and not body.told.closed:
+            raise InvalidShape("An open body is no solid", "Close it first: its free borders are drawn")
+    records = [record_of(body) for body in others]
+    return body_from(worker.call("combined", how, record_of(one), records, progress=progress))
+
+
+def bodies_in(path: str, worker: KernelWorker, progress: Progress = silent) -> list[Body]:
+    """The bodies of a STEP file, in mm; raises FileProblem."""
+    return [body_from(record) for record in worker.call("bodies_of", path, progress=progress) if record["faces"]]
+
+
+def _outward(record: dict[str, Any]) -> Surface:
+    """A face that looks outwards: run backwards along u where the kernel's looks in."""
+    _, surface = face_of(record)
+    if not record["reversed"]:
+        return surface
+    return surface.turned_over() if isinstance(surface, Face) else surface.reversed(0)

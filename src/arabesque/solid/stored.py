@@ -1,0 +1,35 @@
+"""The kernel's shapes as bytes, and back. Runs only inside the worker."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+import numpy as np
+from OCP.BinTools import BinTools
+from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
+from OCP.gp import gp_Trsf
+from OCP.TopoDS import TopoDS_Shape
+
+from arabesque.arrays import Bytes, Floats
+from arabesque.errors import KernelProblem
+
+
+def stored(shape: Any) -> Bytes:
+    """A shape bit by bit, (n,)."""
+    file = io.BytesIO()
+    BinTools.Write_s(shape, file)
+    return np.frombuffer(file.getvalue(), dtype=np.uint8)
+
+
+def restored(brep: Bytes, motion: Floats) -> Any:
+    """The shape of ``stored`` after a (4, 4) motion, which may mirror it; raises KernelProblem for damaged bytes."""
+    shape = TopoDS_Shape()
+    BinTools.Read_s(shape, io.BytesIO(brep.tobytes()))
+    if shape.IsNull():
+        raise KernelProblem("A body is damaged", "Take a step back, or make it again")
+    if np.array_equal(motion, np.eye(4)):
+        return shape
+    moved = gp_Trsf()
+    moved.SetValues(*map(float, motion[:3].ravel()))
+    return BRepBuilderAPI_Transform(shape, moved, True).Shape()

@@ -1,0 +1,102 @@
+"""Bodies in the window: sewn by clicks, open borders seen, cut by a true shape, followed, taken back."""
+
+import numpy as np
+from PyQt6.QtCore import Qt
+
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.body.put_together import PutTogether
+from arabesque.desk.tools.body.sew import SewFaces
+from arabesque.geometry import Elementary, ElementaryKind, motion
+from arabesque.model import Item, any_stale
+from arabesque.recipes import CombinedBody, SewnBody
+from arabesque.script import Project
+from arabesque.solid import Body
+from tests.desk.support import CTRL, WindowTest
+from tests.examples import box_sides
+
+
+class BodyTest(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        path = self.folder / "box.arabesque"
+        with Project() as project:
+            for number, side in enumerate(box_sides(60, 40, 20)):
+                project.add(f"Side {number}", side)
+            rod = Elementary.make(
+                ElementaryKind.CYLINDER, motion(shift=[20, 20, 0]), (8.0,), ((0.0, 2 * np.pi), (-10.0, 40.0))
+            )
+            project.add("Drill", rod)
+            project.save(path)
+        self.window.files.open_path(path)
+        self.idle()
+        self.window.sight.look_along("top")
+        self.window.hand.go_to(Step.BODY)
+
+    def bodies(self) -> list[Item]:
+        return [item for item in self.session.document if isinstance(item.shape, Body)]
+
+    def sew(self) -> SewFaces:
+        self.key(Qt.Key.Key_S)
+        tool = self.window.hand.tool
+        assert isinstance(tool, SewFaces)
+        return tool
+
+    def test_sewn_open_then_closed_then_cut(self) -> None:
+        drill = next(item for item in self.session.document if item.name == "Drill")
+        self.session.commit("hidden", self.session.document.changed(drill.id, look=drill.look.__class__(visible=False)))
+        tool = self.sew()
+        next(choice for choice in tool.choices if choice.label == "Take all 6 that show").run()
+        self.idle()
+        # the top is given back: it is open there, and says so in the picture
+        self.click(np.array([50.0, 10.0, 20.0]))
+        self.idle()
+        facts = {fact.label: fact for fact in tool.facts}
+        self.assertEqual((facts["Closed"].value, facts["Closed"].state), ("no, 4 free borders", "bad"))
+        self.assertEqual(sum(part.text.startswith("free") for part in self.view.scene.labels), 4)
+        tool.picked = [item.id for item in self.session.document if item.name.startswith("Side")]
+        tool.options_changed()
+        self.idle()
+        facts = {fact.label: fact.value for fact in tool.facts}
+        self.assertEqual((facts["Closed"], facts["Volume"]), ("yes", "48\u202f000.0 mm³"))
+        steps = len(self.session.history.steps)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertEqual(len(self.session.history.steps), steps + 1)
+        (box,) = self.bodies()
+        self.assertIsInstance(box.recipe, SewnBody)
+        self.assertFalse(any(self.session.document[key].look.visible for key in box.recipe.of))
+        self.key(Qt.Key.Key_Escape)
+        # cut by the drill, and the cut follows when that is widened
+        self.session.commit("shown", self.session.document.changed(drill.id, look=drill.look))
+        self.session.select(None)
+        self.window.sight.look_along("left side")
+        self.idle()
+        self.key(Qt.Key.Key_T)
+        together = self.window.hand.tool
+        assert isinstance(together, PutTogether)
+        self.click(np.array([20.0, 12.0, 32.0]))
+        self.assertIn("alone is no body", self.view.overlay.message)
+        self.click(np.array([50.0, 0.0, 10.0]))
+        self.click(np.array([20.0, 12.0, 32.0]))
+        self.idle()
+        assert together.made is not None
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        cut = next(item for item in self.bodies() if isinstance(item.recipe, CombinedBody))
+        self.assertAlmostEqual(cut.shape.told.volume, 48_000 - 64 * 20 * np.pi, delta=0.01)
+        wider = Elementary.make(drill.shape.kind, drill.shape.frame, (9.0,), drill.shape.bounds)
+        self.session.commit("wider", self.session.document.with_shape(drill.id, wider))
+        self.idle()
+        self.assertFalse(any_stale(self.session.document))
+        now = self.session.document[cut.id]
+        self.assertEqual(now.trouble, "")
+        self.assertAlmostEqual(now.shape.told.volume, 48_000 - 81 * 20 * np.pi, delta=0.01)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.idle()
+        self.assertIs(self.session.document[cut.id].shape, cut.shape)
+
+
+if __name__ == "__main__":
+    import unittest
+
+    unittest.main()

@@ -1,0 +1,164 @@
+"""Bodies: sewn, open and closed, put together; volumes and areas by their formulas, read back by another library."""
+
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import trimesh
+
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Elementary, ElementaryKind, Plane, Surface, apply, motion
+from arabesque.model import any_stale
+from arabesque.script import Project
+from arabesque.solid import Body, FileKind, KernelWorker, combine, deliver, sew
+from tests.examples import box_body, box_sides
+from tests.test_cli import run
+
+K = ElementaryKind
+FULL = (0.0, 2 * np.pi)
+
+
+def rod(radius: float, x: float, y: float, low: float = -5.0, high: float = 15.0) -> Elementary:
+    """A cylinder along z."""
+    return Elementary.make(K.CYLINDER, motion(shift=[x, y, 0]), (radius,), (FULL, (low, high)))
+
+
+class BodyTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.worker = KernelWorker()
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.worker.close()
+
+    def outwards(self, body: Body) -> None:
+        """A mesh of its faces is closed up to the places along borders, and encloses its volume, looking outwards."""
+        samples = body.sampler(200).read(body)
+        a, b, c = np.swapaxes(samples.points[samples.triangles], 0, 1)
+        self.assertAlmostEqual(float(np.einsum("nc,nc->", a, np.cross(b, c)) / 6) / body.told.volume, 1.0, delta=3e-3)
+        turned = np.einsum("nc,nc->n", np.cross(b - a, c - a), samples.normals[samples.triangles[:, 0]])
+        self.assertGreater(turned.min(), 0)
+
+    def test_a_box_of_six_patches(self) -> None:
+        body = box_body()
+        told = body.told
+        self.assertTrue(told.closed and told.valid and not told.free)
+        self.assertAlmostEqual(told.volume, 6000.0, delta=6e-4)
+        self.assertAlmostEqual(told.area, 2200.0, delta=2e-4)
+        np.testing.assert_allclose(told.centre, [15, 10, 5], atol=1e-9)
+        self.assertAlmostEqual(told.shortest, 10.0, places=9)
+        self.outwards(body)
+
+    def test_an_open_box_says_where_and_how_wide(self) -> None:
+        open_ = sew([(str(k), side) for k, side in enumerate(box_sides(30, 20, 10)[:5])], 1e-4, self.worker)
+        self.assertFalse(open_.told.closed)
+        self.assertEqual((len(open_.told.free), open_.told.volume), (4, 0.0))
+        self.assertTrue(all(np.allclose(line[:, 0], 30.0) for line in open_.told.free))
+        with self.assertRaisesRegex(ArabesqueError, "open body"):
+            combine("cut", open_, [rod(4, 15, 10)], self.worker)
+        # two halves 0.05 mm apart: closed within 0.1, open within 0.01, and the gap is told
+        sides = box_sides(30, 20, 10)
+        sides[5] = sides[5].moved(motion(shift=[0.05, 0, 0]))
+        parts = [(str(k), side) for k, side in enumerate(sides)]
+        self.assertTrue(sew(parts, 0.1, self.worker).told.closed)
+        loose = sew(parts, 0.01, self.worker)
+        self.assertFalse(loose.told.closed)
+        self.assertAlmostEqual(max(loose.told.widths), 0.05, places=6)
+        with self.assertRaisesRegex(ArabesqueError, "more than 0 mm"):
+            sew(parts, 0.0, self.worker)
+
+    def test_cut_added_and_in_common(self) -> None:
+        """A rod of 4 mm through a box of 6000 mm³; one that stands out of it by 5 mm; a ball in its corner."""
+        body, area = box_body(), np.pi * 16
+        for how, wanted in (("cut", 6000 - area * 10), ("add", 6000 + area * 10), ("common", area * 10)):
+            made = combine(how, body, [rod(4, 15, 10)], self.worker)
+            self.assertTrue(made.told.closed and made.told.valid)
+            self.assertAlmostEqual(made.told.volume / wanted, 1.0, delta=1e-7)
+            self.outwards(made)
+        ball = Elementary.make(K.SPHERE, np.eye(4), (6.0,), (FULL, (-np.pi / 2, np.pi / 2)))
+        made = combine("cut", body, [ball], self.worker)
+        self.assertAlmostEqual(made.told.volume, 6000 - 4 / 3 * np.pi * 216 / 8, delta=1e-3)
+        many = combine("cut", body, [rod(1, x, y) for x in (5, 15, 25) for y in (5, 15)], self.worker)
+        self.assertAlmostEqual(many.told.volume, 6000 - 6 * np.pi * 10, delta=1e-3)
+        with self.assertRaisesRegex(ArabesqueError, "nothing in common"):
+            combine("common", body, [rod(4, 100, 10)], self.worker)
+        with self.assertRaisesRegex(ArabesqueError, "not closed bounds no solid"):
+            half = Elementary.make(K.CYLINDER, np.eye(4), (4.0,), ((0.0, np.pi), (0.0, 9.0)))
+            combine("cut", body, [half], self.worker)
+
+    def test_moved_and_mirrored_it_is_the_same_body(self) -> None:
+        c, s = np.cos(0.7), np.sin(0.7)
+        turn = motion([[c, -s, 0], [s, c, 0], [0, 0, 1]], [3, 4, 5])
+        cut = combine("cut", box_body(), [rod(4, 8, 10)], self.worker)
+        for other in (cut.moved(turn), cut.mirrored(Plane(np.array([1.0, 0, 0]), -2.0))):
+            self.outwards(other)
+            whole = combine("add", other, [box_body().moved(motion(shift=[100, 0, 0]))], self.worker)
+            self.assertAlmostEqual(whole.told.volume, cut.told.volume + 6000, delta=1e-3)
+        np.testing.assert_allclose(cut.moved(turn).told.centre, apply(turn, cut.told.centre[None])[0])
+
+    def test_delivered_as_a_solid_and_read_by_another_library(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            cut = combine("cut", box_body(), [rod(4, 15, 10)], self.worker).moved(motion(shift=[7, 0, 0]))
+            path, mesh = Path(folder) / "b.step", Path(folder) / "b.stl"
+            deliver(path, [("Part", cut)], FileKind.STEP_AP242, self.worker)
+            (facts,) = self.worker.call("body_facts", str(path))
+            self.assertTrue(facts["solid"] and facts["valid"])
+            self.assertAlmostEqual(facts["volume"], cut.told.volume, delta=1e-3)
+            deliver(mesh, [("Part", cut)], FileKind.STL, self.worker, chord=0.01)
+            self.assertAlmostEqual(abs(float(trimesh.load(mesh).volume)), cut.told.volume, delta=3.0)
+            code, said, _ = run("check-body", path, "--report", Path(folder) / "r.json", "--unit", "cm")
+            self.assertEqual(code, 0)
+            self.assertIn("closed, valid", said)
+            (told,) = json.loads((Path(folder) / "r.json").read_text())["bodies"]
+            self.assertAlmostEqual(told["volume"], cut.told.volume / 1000, delta=1e-6)
+            code, _, problem = run("check-body", mesh)
+            self.assertEqual(code, 1)
+            self.assertIn("cannot be read as STEP", problem)
+
+
+class ProjectTest(unittest.TestCase):
+    def test_bodies_follow_are_kept_and_fail_with_a_reason(self) -> None:
+        with tempfile.TemporaryDirectory() as folder, Project() as project:
+            sides = [project.add(f"Side {k}", side) for k, side in enumerate(box_sides(30, 20, 10))]
+            drill = project.add("Drill", rod(4, 15, 10))
+            box = project.sew(sides)
+            self.assertEqual([item.look.visible for item in project.items[:6]], [False] * 6)
+            cut = project.cut(box, drill)
+            self.assertAlmostEqual(project.told_of_body(cut).volume, 6000 - 160 * np.pi, delta=1e-3)
+            project.reshape(drill, rod(5, 15, 10), "wider")
+            self.assertFalse(any_stale(project.document))
+            self.assertAlmostEqual(project.told_of_body(cut).volume, 6000 - 250 * np.pi, delta=1e-3)
+            path = Path(folder) / "box.arabesque"
+            project.save(path)
+            lifted = sides[1].shape.with_points(sides[1].shape.points + np.array([0, 0, 3.0]))
+            project.reshape(sides[1], lifted, "lifted")
+            self.assertIn("open body", project.item(cut.id).trouble)
+            self.assertAlmostEqual(project.told_of_body(cut).volume, 6000 - 250 * np.pi, delta=1e-3)
+            with Project() as again:
+                again.open(path)
+                body = again.item(cut.name)
+                self.assertAlmostEqual(again.told_of_body(body).volume, 6000 - 250 * np.pi, delta=1e-3)
+                again.reshape(again.item("Drill"), rod(4, 15, 10), "narrower")
+                self.assertAlmostEqual(again.told_of_body(body).volume, 6000 - 160 * np.pi, delta=1e-3)
+            project.undo()
+            self.assertEqual(project.item(cut.id).trouble, "")
+            added = project.add(box, drill)
+            self.assertAlmostEqual(project.told_of_body(added).volume, 6000 + 250 * np.pi, delta=1e-3)
+            with self.assertRaisesRegex(ArabesqueError, "is no body"):
+                project.told_of_body(drill)
+
+    def test_surfaces_alone_are_no_solids(self) -> None:
+        with Project() as project:
+            flat = project.add("Flat", Surface.bezier([[[0.0, 0, 0], [0, 9, 0]], [[9, 0, 0], [9, 9, 0]]]))
+            drill = project.add("Drill", rod(4, 15, 10))
+            with self.assertRaisesRegex(ArabesqueError, "Only bodies and true shapes"):
+                project.cut(flat, drill)
+            with self.assertRaisesRegex(ArabesqueError, "alone is no body"):
+                project.cut(drill, drill)
+
+
+if __name__ == "__main__":
+    unittest.main()
