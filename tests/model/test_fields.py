@@ -32,6 +32,7 @@ from arabesque.model import (
 from arabesque.recipes import (
     BlendBetween,
     BorderOf,
+    CombinedBody,
     CrossingOf,
     CurveOnScan,
     CutBy,
@@ -44,12 +45,14 @@ from arabesque.recipes import (
     PatchBetween,
     PatchOfCurves,
     PatchOnScan,
+    Putting,
     RecastFace,
     RegionShape,
     RingPiece,
     RoundBetween,
     SectionCurve,
     SetOffSurface,
+    SewnBody,
     TrimmedBy,
 )
 from tests.examples import every_kind, random_surface
@@ -79,6 +82,8 @@ def project() -> Project:
             BlendBetween(BorderOf("surface", -1, line="curve"), BorderOf("laid", 3), mirrored=True, lines=("drawn",)),
         ),
         ("longer", ExtendedFace("trimmed", (0, 2), 1.0, "laid", Manner.STRAIGHT)),
+        ("sewn", SewnBody(("surface", "laid"), 0.02)),
+        ("together", CombinedBody("body", ("true shape",), Putting.ADD)),
         ("one side", RecastFace("laid", others=("trimmed",), side=2)),
         ("matched", MatchedTo(random_surface((2, 2), (1, 1)), (MatchedEdge(1, BorderOf("surface", 3), 4),))),
         ("set off", SetOffSurface("surface", 2.5)),
