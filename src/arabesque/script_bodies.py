@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+import numpy as np
+from numpy.typing import ArrayLike
+
 from arabesque.errors import ArabesqueError
 from arabesque.model import edits
 from arabesque.model.rebuild import given, ingredients
-from arabesque.recipes import CombinedBody, Putting, SewnBody
+from arabesque.recipes import CombinedBody, Putting, Recipe, RepeatedBody, RoundedBody, SewnBody
 from arabesque.script_base import AnyItem, Lends
 from arabesque.solid import Body, KernelWorker, Told
 
@@ -20,13 +23,13 @@ class Bodies(Lends):
     def _worker(self) -> KernelWorker:
         raise NotImplementedError
 
-    def sew(self, items: Sequence[AnyItem], within: float = 0.01) -> AnyItem:
+    def sew(self, items: Sequence[AnyItem], within: float = 0.01, cap: bool = False) -> AnyItem:
         """The body of patches and faces whose borders lie within so many mm of each other: a solid where it is closed.
-        It follows them and stands for them; see ``told_of_body`` for what it is."""
+        It follows them and stands for them; see ``told_of_body`` for what it is. cap: flat openings are closed."""
         keys = tuple(self.item(item.id).id for item in items)
         if not keys:
             raise ArabesqueError("There is nothing to sew", "Give patches or faces")
-        return self._body("sewn", SewnBody(keys, within))
+        return self._body("sewn", SewnBody(keys, within, cap))
 
     def cut(self, body: AnyItem, by: AnyItem | Sequence[AnyItem]) -> AnyItem:
         """A body with others cut away, or the solids that closed true shapes bound; it follows all of them."""
@@ -40,6 +43,26 @@ class Bodies(Lends):
         """What a body and others have in common; as ``cut``."""
         return self._put(body, others, Putting.COMMON)
 
+    def round_body(self, body: AnyItem, near: ArrayLike, radius: float) -> AnyItem:
+        """A body with the edges nearest to places, (3,) or (k, 3), rounded; what goes on smoothly is taken along."""
+        return self._edges(body, near, radius, False)
+
+    def chamfer(self, body: AnyItem, near: ArrayLike, length: float) -> AnyItem:
+        """A body with the edges nearest to places, (3,) or (k, 3), cut off by a length, mm."""
+        return self._edges(body, near, length, True)
+
+    def repeat(
+        self, body: AnyItem, count: int, way: ArrayLike, at: ArrayLike = (0.0, 0.0, 0.0), step: float = 0.0
+    ) -> AnyItem:
+        """A body ``count`` times as one: turned about an axis (3,) through a place (3,), or each time ``step`` mm
+        further along it."""
+        place, axis = (np.asarray(value, dtype=float) for value in (at, way))
+        return self._body("repeated", RepeatedBody(self.item(body.id).id, place, axis, count, step))
+
+    def _edges(self, body: AnyItem, near: ArrayLike, size: float, chamfer: bool) -> AnyItem:
+        places = np.asarray(near, dtype=float).reshape(-1, 3)
+        return self._body("edges rounded", RoundedBody(self.item(body.id).id, places, size, chamfer))
+
     def told_of_body(self, body: AnyItem) -> Told:
         """Whether a body is valid and closed, its volume, area, centre, widest gap, shortest edge and free borders."""
         shape = self.item(body.id).shape
@@ -52,7 +75,7 @@ class Bodies(Lends):
         keys = tuple(self.item(item.id).id for item in some)
         return self._body(how.value, CombinedBody(self.item(body.id).id, keys, how))
 
-    def _body(self, word: str, recipe: SewnBody | CombinedBody) -> AnyItem:
+    def _body(self, word: str, recipe: Recipe) -> AnyItem:
         source = replace(given(self.document, recipe), kernel=self._worker)
         shape = recipe.build(source, self._progress)
         made_of = ingredients(self.document, recipe)

@@ -12,7 +12,18 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import Elementary, ElementaryKind, Plane, Surface, apply, motion
 from arabesque.model import any_stale
 from arabesque.script import Project
-from arabesque.solid import Body, FileKind, KernelWorker, combine, deliver, sew
+from arabesque.solid import (
+    Body,
+    FileKind,
+    KernelWorker,
+    combine,
+    deliver,
+    repeat,
+    sew,
+    steps,
+    turns,
+    with_edges,
+)
 from tests.examples import box_body, box_sides
 from tests.test_cli import run
 
@@ -89,6 +100,47 @@ class BodyTest(unittest.TestCase):
             half = Elementary.make(K.CYLINDER, np.eye(4), (4.0,), ((0.0, np.pi), (0.0, 9.0)))
             combine("cut", body, [half], self.worker)
 
+    def test_flat_openings_are_capped(self) -> None:
+        sides = [(str(k), side) for k, side in enumerate(box_sides(30, 20, 10)[2:])]
+        self.assertEqual(len(sew(sides, 1e-4, self.worker).told.free), 8)
+        made = sew(sides, 1e-4, self.worker, cap=True)
+        self.assertTrue(made.told.closed)
+        self.assertAlmostEqual(made.told.volume, 6000.0, delta=6e-4)
+        tube = sew([("wall", rod(4, 15, 10))], 1e-4, self.worker, cap=True)
+        self.assertAlmostEqual(tube.told.volume / (16 * np.pi * 20), 1.0, delta=1e-7)
+
+    def test_edges_rounded_and_cut_off(self) -> None:
+        """An edge of length L loses (1 - pi / 4) r² L to a round and s² / 2 L to a chamfer; the rim of a hole of
+        radius R loses to a round what Pappus' theorem says of the section that turns round the axis."""
+        body, radius = box_body(), 2.0
+        lost = (1 - np.pi / 4) * radius**2
+        for place, length in (([15.0, 0, 10], 30), ([30.0, 10, 0], 20), ([0.0, 20, 5], 10)):
+            made = with_edges(body, np.array([place]), radius, False, self.worker)
+            self.assertTrue(made.told.valid and made.told.closed)
+            self.assertAlmostEqual(6000 - made.told.volume, lost * length, delta=1e-3)
+            self.outwards(made)
+            made = with_edges(body, np.array([place]), radius, True, self.worker)
+            self.assertAlmostEqual(6000 - made.told.volume, radius**2 / 2 * length, delta=1e-3)
+        hole = combine("cut", body, [rod(4, 15, 10)], self.worker)
+        made = with_edges(hole, np.array([[11.0, 10, 10]]), 1.0, False, self.worker)
+        # what a quarter circle leaves of a square of side 1
+        area = 1 - np.pi / 4
+        centre = (1 / 2 - (1 - 4 / (3 * np.pi)) * np.pi / 4) / area  # from the corner of the square
+        self.assertAlmostEqual(hole.told.volume - made.told.volume, area * 2 * np.pi * (4 + centre), delta=1e-2)
+        with self.assertRaisesRegex(ArabesqueError, "cannot be rounded by 30 mm"):
+            with_edges(body, np.array([[15.0, 0, 10]]), 30.0, False, self.worker)
+        with self.assertRaisesRegex(ArabesqueError, "more than 0 mm"):
+            with_edges(body, np.array([[15.0, 0, 10]]), 0.0, False, self.worker)
+
+    def test_repeated_round_an_axis_and_along_a_line(self) -> None:
+        tube = sew([("wall", rod(2, 5, 5))], 1e-4, self.worker, cap=True)
+        five = repeat(tube, turns(np.array([15.0, 10, 0]), np.array([0, 0, 1.0]), 5, 2 * np.pi / 5), self.worker)
+        self.assertAlmostEqual(five.told.volume, 5 * 4 * np.pi * 20, delta=1e-3)
+        np.testing.assert_allclose(five.told.centre, [15, 10, 5], atol=1e-6)
+        row = repeat(box_body(), steps(np.array([30.0, 0, 0]), 3), self.worker)
+        self.assertAlmostEqual(row.told.volume, 18_000, delta=2e-3)
+        self.assertEqual(len(row.surfaces), 6)  # those that touch are one, with faces of one plane merged
+
     def test_moved_and_mirrored_it_is_the_same_body(self) -> None:
         c, s = np.cos(0.7), np.sin(0.7)
         turn = motion([[c, -s, 0], [s, c, 0], [0, 0, 1]], [3, 4, 5])
@@ -149,6 +201,24 @@ class ProjectTest(unittest.TestCase):
             self.assertAlmostEqual(project.told_of_body(added).volume, 6000 + 250 * np.pi, delta=1e-3)
             with self.assertRaisesRegex(ArabesqueError, "is no body"):
                 project.told_of_body(drill)
+
+    def test_rounded_repeated_and_followed(self) -> None:
+        with Project() as project:
+            sides = [project.add(f"Side {k}", side) for k, side in enumerate(box_sides(30, 20, 10))]
+            box = project.sew(sides)
+            soft = project.round_body(box, [[15.0, 0, 10], [15.0, 20, 10]], 2.0)
+            bevelled = project.chamfer(soft, [15.0, 0, 0], 1.0)
+            lost = (1 - np.pi / 4) * 4 * 60 + 0.5 * 30
+            self.assertAlmostEqual(project.told_of_body(bevelled).volume, 6000 - lost, delta=2e-3)
+            row = project.repeat(bevelled, 3, [0, 1, 0], step=50.0)
+            self.assertAlmostEqual(project.told_of_body(row).volume, 3 * (6000 - lost), delta=5e-3)
+            longer = [side.moved(motion()) for side in box_sides(40, 20, 10)]
+            for item, shape in zip(sides, longer, strict=True):
+                project.reshape(item, shape, "longer")
+            lost = (1 - np.pi / 4) * 4 * 80 + 0.5 * 40
+            self.assertAlmostEqual(project.told_of_body(row).volume, 3 * (8000 - lost), delta=5e-3)
+            with self.assertRaisesRegex(ArabesqueError, "twice at least"):
+                project.repeat(bevelled, 1, [0, 1, 0])
 
     def test_surfaces_alone_are_no_solids(self) -> None:
         with Project() as project:

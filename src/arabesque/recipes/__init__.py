@@ -2,7 +2,7 @@
 
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.blend_between import BlendBetween
-from arabesque.recipes.bodies import CombinedBody, Putting, SewnBody
+from arabesque.recipes.bodies import CombinedBody, Putting, RepeatedBody, RoundedBody, SewnBody
 from arabesque.recipes.border_of import INSIDE, BorderOf
 from arabesque.recipes.crossing_of import CrossingOf
 from arabesque.recipes.curve_on_scan import CurveOnScan
@@ -64,6 +64,8 @@ RECIPES: tuple[type[Recipe], ...] = (
     ExtendedFace,
     SewnBody,
     CombinedBody,
+    RoundedBody,
+    RepeatedBody,
 )
 
 __all__ = [
@@ -102,8 +104,10 @@ __all__ = [
     "RecastFace",
     "Recipe",
     "RegionShape",
+    "RepeatedBody",
     "RingPiece",
     "RoundBetween",
+    "RoundedBody",
     "SectionCurve",
     "SetOffCurve",
     "SetOffSurface",

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 from typing import Any
 
-from arabesque.errors import ArabesqueError
-from arabesque.geometry import Elementary
+import numpy as np
+
+from arabesque.arrays import Floats, frozen_array
+from arabesque.errors import ArabesqueError, InvalidShape
+from arabesque.geometry import Elementary, apply
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.shapes import Sampled, can
-from arabesque.solid import Body, KernelWorker, combine, sew
+from arabesque.solid import Body, KernelWorker, combine, repeat, sew, steps, turns, with_edges
 
 
 class Putting(Enum):
@@ -27,12 +30,14 @@ _WORDS = {Putting.CUT: "cut", Putting.ADD: "add", Putting.COMMON: "common"}
 
 @dataclass(frozen=True)
 class SewnBody(Recipe):
-    """The body of the patches and faces of items (ids), whose borders lie within so many mm of each other."""
+    """The body of the patches and faces of items (ids), whose borders lie within so many mm of each other. cap: flat
+    openings are closed."""
 
     word = "sewn"
 
     of: tuple[str, ...]
     within: float = 0.01
+    cap: bool = False
 
     @property
     def inputs(self) -> tuple[str, ...]:
@@ -49,7 +54,7 @@ class SewnBody(Recipe):
             if not can(shape, Sampled):
                 raise ArabesqueError("Something that was sewn has no surface any more", "Undo that, or make it free")
             parts += [(f"face {number + 1}", patch) for patch in shape.patches()]
-        return sew(parts, self.within, kernel_of(given), progress)
+        return sew(parts, self.within, kernel_of(given), self.cap, progress)
 
 
 @dataclass(frozen=True)
@@ -77,12 +82,85 @@ class CombinedBody(Recipe):
         return combine(_WORDS[self.how], one, others, kernel_of(given), progress)
 
 
+@dataclass(frozen=True, eq=False)
+class RoundedBody(Recipe):
+    """A body (id) with the edges nearest to (k, 3) places rounded with a radius, mm, or cut off by a length."""
+
+    word = "edges rounded"
+
+    of: str
+    near: Floats
+    size: float
+    chamfer: bool = False
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "near", frozen_array(self.near, (None, 3), np.float64, what="Places"))
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return (self.of,)
+
+    @property
+    def stands_for(self) -> tuple[str, ...]:
+        return (self.of,)
+
+    def moved(self, matrix: Floats) -> RoundedBody:
+        return replace(self, near=apply(matrix, self.near))
+
+    def build(self, given: Given, progress: Progress = silent) -> Body:
+        return with_edges(_body(given, self.of), self.near, self.size, self.chamfer, kernel_of(given), progress)
+
+
+@dataclass(frozen=True, eq=False)
+class RepeatedBody(Recipe):
+    """A body (id) ``count`` times: turned about an axis ``way`` (3,) through ``at`` (3,), evenly all round, or each
+    time ``step`` mm further along it."""
+
+    word = "repeated"
+
+    of: str
+    at: Floats
+    way: Floats
+    count: int
+    step: float = 0.0
+
+    def __post_init__(self) -> None:
+        for name in ("at", "way"):
+            object.__setattr__(self, name, frozen_array(getattr(self, name), (3,), np.float64, what="Axis"))
+        if self.count < 2 or not np.linalg.norm(self.way) > 0:
+            raise InvalidShape("A body is repeated along an axis, twice at least", "Give a count above 1, and an axis")
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return (self.of,)
+
+    @property
+    def stands_for(self) -> tuple[str, ...]:
+        return (self.of,)
+
+    def moved(self, matrix: Floats) -> RepeatedBody:
+        return replace(self, at=apply(matrix, self.at[None])[0], way=matrix[:3, :3] @ self.way)
+
+    def build(self, given: Given, progress: Progress = silent) -> Body:
+        unit = self.way / np.linalg.norm(self.way)
+        round_it = turns(self.at, unit, self.count, 2 * np.pi / self.count)
+        motions = steps(self.step * unit, self.count) if self.step else round_it
+        return repeat(_body(given, self.of), motions, kernel_of(given), progress)
+
+
 def kernel_of(given: Given) -> KernelWorker:
     """The process of the B-rep kernel; raises ArabesqueError where there is none."""
     if given.kernel is None:
         raise ArabesqueError("There is no geometry kernel here", "Rebuild it in the window, or from a project")
     worker: KernelWorker = given.kernel
     return worker
+
+
+def _body(given: Given, key: str) -> Body:
+    shape = given.shapes[key]
+    if not isinstance(shape, Body):
+        raise ArabesqueError("What it was made from is no body any more", "Undo that, or make it free")
+    return shape
 
 
 def _solid(shape: Any) -> Body | Elementary:

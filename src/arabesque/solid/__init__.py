@@ -1,6 +1,6 @@
 """The B-rep kernel in its worker process: bodies and exchange files."""
 
-from arabesque.solid.body import Body, Told, bodies_in, combine, sew
+from arabesque.solid.body import Body, Told, bodies_in, combine, repeat, sew, steps, turns, with_edges
 from arabesque.solid.exchange import (
     MODEL_SUFFIXES,
     FileKind,
@@ -27,7 +27,11 @@ __all__ = [
     "deliverable",
     "read_model",
     "read_step",
+    "repeat",
     "sew",
     "shown_part",
+    "steps",
+    "turns",
+    "with_edges",
     "write_step",
 ]

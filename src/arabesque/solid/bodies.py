@@ -9,10 +9,10 @@ import numpy as np
 from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
-from OCP.BRepLib import BRepLib
 from OCP.BRepPrimAPI import (
     BRepPrimAPI_MakeCone,
     BRepPrimAPI_MakeCylinder,
@@ -22,17 +22,20 @@ from OCP.BRepPrimAPI import (
 from OCP.collections import IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher as EdgeMap
 from OCP.collections import List_TopoDS_Shape
 from OCP.GCPnts import GCPnts_AbscissaPoint
+from OCP.GeomAbs import GeomAbs_C1
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_RetDone
-from OCP.ShapeAnalysis import ShapeAnalysis_ShapeTolerance
+from OCP.ShapeAnalysis import ShapeAnalysis_FreeBounds, ShapeAnalysis_ShapeTolerance
+from OCP.ShapeCustom import ShapeCustom, ShapeCustom_RestrictionParameters
 from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
 from OCP.STEPControl import STEPControl_Reader
-from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_SHELL
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_SHELL, TopAbs_WIRE
 from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopoDS import TopoDS, TopoDS_Compound
 
-from arabesque.errors import FileProblem, KernelProblem
+from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
+from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import kernel
 from arabesque.solid.stored import restored, stored
 
@@ -40,22 +43,56 @@ ALONG = 33
 """Places along a free border."""
 EXACT = 1e-9
 """Relative accuracy that volumes and areas are asked for."""
+NEAR, MOST_SPANS = 1e-4, 200
+"""mm, how near faces are seen whose degree is too high, and of how many pieces."""
 FULL = 2 * np.pi - 1e-9
 HOW = {"cut": BRepAlgoAPI_Cut, "add": BRepAlgoAPI_Fuse, "common": BRepAlgoAPI_Common}
 
 
-def sewn(parts: list[tuple[str, dict[str, Any]]], tolerance: float) -> dict[str, Any]:
+def sewn(parts: list[tuple[str, dict[str, Any]]], tolerance: float, cap: bool = False) -> dict[str, Any]:
     """The body of named faces and patches whose borders lie within a tolerance, mm, of each other; a solid where it is
-    closed."""
-    sewing = BRepBuilderAPI_Sewing(tolerance)
-    for name, record in parts:
-        sewing.Add(kernel.shape_of(name, record))
-    sewing.Perform()
-    made = sewing.SewedShape()
-    if made is None or made.IsNull():
-        raise KernelProblem("The faces could not be sewn", "Allow a larger tolerance, or leave the smallest ones out")
+    closed. cap: flat openings get a face first."""
+    made = _sewn([kernel.shape_of(name, record) for name, record in parts], tolerance)
+    caps = _caps(made) if cap else []
+    if caps:
+        made = _sewn([made, *caps], tolerance)
     solids = [_solid(TopoDS.Shell(shell)) for shell in _parts(made, TopAbs_SHELL)]
     return body(_together([*solids, *_loose(made)]))
+
+
+def rounded(one: dict[str, Any], places: Any, size: float, chamfer: bool) -> dict[str, Any]:
+    """A body with the edges nearest to (k, 3) places rounded with a radius, or cut off by a length, mm; what goes on
+    smoothly from such an edge is taken along."""
+    shape = solid_of(one)
+    making = BRepFilletAPI_MakeChamfer(shape) if chamfer else BRepFilletAPI_MakeFillet(shape)
+    edges = [TopoDS.Edge(edge) for edge in _parts(shape, TopAbs_EDGE)]
+    edges = [edge for edge in edges if not BRep_Tool.Degenerated_s(edge)]
+    lines = [_places(edge) for edge in edges]
+    for place in places:
+        nearest = int(np.argmin([np.linalg.norm(line - place, axis=1).min() for line in lines]))
+        if not making.Contour(edges[nearest]):
+            making.Add(size, edges[nearest])
+    words = "cut off" if chamfer else "rounded"
+    failed = KernelProblem(f"The edge cannot be {words} by {size:g} mm", "Give a smaller size, or choose fewer edges")
+    try:
+        making.Build()
+    except kernel.KERNEL_ERRORS as problem:
+        raise failed from problem
+    if not making.IsDone():
+        raise failed
+    return body(making.Shape())
+
+
+def repeated(one: dict[str, Any], motions: Any) -> dict[str, Any]:
+    """A body and its copies after (k, 4, 4) motions, as one shape of several solids; those that touch are fused."""
+    shapes = [solid_of({**one, "motion": motion @ one["motion"]}) for motion in motions]
+    first, others = List_TopoDS_Shape(), List_TopoDS_Shape()
+    first.Append(shapes[0])
+    for shape in shapes[1:]:
+        others.Append(shape)
+    if len(shapes) == 1:
+        return body(shapes[0])
+    return _put_together(BRepAlgoAPI_Fuse(), first, others, "Nothing came of it")
 
 
 def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dict[str, Any]:
@@ -65,7 +102,11 @@ def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dic
     target.Append(solid_of(one))
     for other in others:
         tools.Append(solid_of(other))
-    doing = HOW[how]()
+    words = {"common": "The bodies have nothing in common", "cut": "Nothing of the body would be left"}
+    return _put_together(HOW[how](), target, tools, words.get(how, "Nothing came of it"))
+
+
+def _put_together(doing: Any, target: Any, tools: Any, nothing: str) -> dict[str, Any]:
     doing.SetArguments(target)
     doing.SetTools(tools)
     doing.Build()
@@ -75,9 +116,30 @@ def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dic
     merging.Build()
     made = merging.Shape()
     if not any(True for _ in _parts(made, TopAbs_FACE)):
-        words = {"common": "The bodies have nothing in common", "cut": "Nothing of the body would be left"}
-        raise KernelProblem(words.get(how, "Nothing came of it"), "Move one of them")
+        raise KernelProblem(nothing, "Move one of them")
     return body(made)
+
+
+def _sewn(shapes: Sequence[Any], tolerance: float) -> Any:
+    sewing = BRepBuilderAPI_Sewing(tolerance)
+    for shape in shapes:
+        sewing.Add(shape)
+    sewing.Perform()
+    made = sewing.SewedShape()
+    if made is None or made.IsNull():
+        raise KernelProblem("The faces could not be sewn", "Allow a larger tolerance, or leave the smallest ones out")
+    return made
+
+
+def _caps(shape: Any) -> list[Any]:
+    """Faces over the flat ones among the closed free borders of a shape."""
+    closed = ShapeAnalysis_FreeBounds(shape, False, True, False).GetClosedWires()
+    found = []
+    for wire in () if closed is None or closed.IsNull() else _parts(closed, TopAbs_WIRE):
+        making = BRepBuilderAPI_MakeFace(TopoDS.Wire(wire), True)
+        if making.IsDone():
+            found.append(making.Face())
+    return found
 
 
 def bodies_of(path: str) -> list[dict[str, Any]]:
@@ -111,7 +173,7 @@ def solid_of(record: dict[str, Any]) -> Any:
 
 def body(shape: Any) -> dict[str, Any]:
     """A shape as plain values: its bytes, the records of its faces, and what it is; see ``solid.Body``."""
-    faces = [{"name": "", **kernel.face_record(face)} for face in _parts(shape, TopAbs_FACE)]
+    faces = [{"name": "", **_face(TopoDS.Face(face))} for face in _parts(shape, TopAbs_FACE)]
     edges = [TopoDS.Edge(edge) for edge in _free(shape)]
     volume, area = GProp_GProps(), GProp_GProps()
     BRepGProp.VolumeProperties_s(shape, volume, EXACT, True)
@@ -137,13 +199,27 @@ def body(shape: Any) -> dict[str, Any]:
     }
 
 
+def _face(face: Any) -> dict[str, Any]:
+    """The record of a face; one whose degree is too high for us is seen through a spline near to it."""
+    try:
+        return kernel.face_record(face)
+    except ArabesqueError:
+        limits = ShapeCustom_RestrictionParameters()
+        lower = ShapeCustom.BSplineRestriction_s(
+            face, NEAR, NEAR, LARGEST_DEGREE, MOST_SPANS, GeomAbs_C1, GeomAbs_C1, True, False, limits
+        )
+        return kernel.face_record(next(_parts(lower, TopAbs_FACE)))
+
+
 def _solid(shell: Any) -> Any:
     """A solid of a closed shell, looking outwards; an open one stays."""
     if not BRep_Tool.IsClosed_s(shell):
         return shell
     solid = BRepBuilderAPI_MakeSolid(shell).Solid()
-    BRepLib.OrientClosedSolid_s(solid)
-    return solid
+    inside = GProp_GProps()
+    BRepGProp.VolumeProperties_s(solid, inside)
+    # its faces themselves look outwards: rounding goes by these, not by how the solid takes them
+    return solid if inside.Mass() > 0 else BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell.Reversed())).Solid()
 
 
 def _loose(shape: Any) -> Iterator[Any]:

@@ -97,16 +97,24 @@ def body_from(record: dict[str, Any]) -> Body:
 
 
 def sew(
-    parts: Sequence[tuple[str, Surface]], tolerance: float, worker: KernelWorker, progress: Progress = silent
+    parts: Sequence[tuple[str, Surface]],
+    tolerance: float,
+    worker: KernelWorker,
+    cap: bool = False,
+    progress: Progress = silent,
 ) -> Body:
     """The body of named patches and faces whose borders lie within a tolerance, mm, of each other; a solid where it is
-    closed. Raises InvalidShape for a tolerance that is not positive, KernelProblem where the kernel cannot."""
+    closed.
+
+    cap: flat openings are closed first. Raises InvalidShape for a tolerance that is not positive, KernelProblem where
+    the kernel cannot.
+    """
     if not tolerance > 0:
         raise InvalidShape("Faces are sewn within a tolerance", "Give more than 0 mm")
     if not parts:
         raise InvalidShape("There is nothing to sew", "Choose patches or faces")
     records = [(name, record_of(part)) for name, part in parts]
-    return body_from(worker.call("sewn", records, float(tolerance), progress=progress))
+    return body_from(worker.call("sewn", records, float(tolerance), cap, progress=progress))
 
 
 def combine(
@@ -122,6 +130,44 @@ def combine(
             raise InvalidShape("An open body is no solid", "Close it first: its free borders are drawn")
     records = [record_of(body) for body in others]
     return body_from(worker.call("combined", how, record_of(one), records, progress=progress))
+
+
+def with_edges(
+    one: Body, places: Floats, size: float, chamfer: bool, worker: KernelWorker, progress: Progress = silent
+) -> Body:
+    """A body with the edges nearest to (k, 3) places rounded with a radius, mm, or, ``chamfer``, cut off by a length.
+
+    What goes on smoothly from such an edge is taken along. Raises InvalidShape for a size that is not positive,
+    KernelProblem where the kernel cannot.
+    """
+    if not size > 0:
+        raise InvalidShape("An edge is rounded with a radius", "Give more than 0 mm")
+    return body_from(worker.call("rounded", record_of(one), places, float(size), chamfer, progress=progress))
+
+
+def repeat(one: Body, motions: Floats, worker: KernelWorker, progress: Progress = silent) -> Body:
+    """A body after each of (k, 4, 4) motions, as one body; those that touch are fused. Raises KernelProblem where the
+    kernel cannot."""
+    return body_from(worker.call("repeated", record_of(one), motions, progress=progress))
+
+
+def turns(at: Floats, axis: Floats, count: int, angle: float) -> Floats:
+    """(count, 4, 4) turns about an axis (3,) through a place (3,), each by ``angle``, rad, more than the one before
+    (Rodrigues' formula)."""
+    axis = axis / np.linalg.norm(axis)
+    cross = np.array([[0, -axis[2], axis[1]], [axis[2], 0, -axis[0]], [-axis[1], axis[0], 0]])
+    found = np.tile(np.eye(4), (count, 1, 1))
+    for k in range(count):
+        turn = np.eye(3) + np.sin(k * angle) * cross + (1 - np.cos(k * angle)) * cross @ cross
+        found[k, :3, :3], found[k, :3, 3] = turn, at - turn @ at
+    return found
+
+
+def steps(way: Floats, count: int) -> Floats:
+    """(count, 4, 4) shifts, each by (3,) mm more than the one before."""
+    found = np.tile(np.eye(4), (count, 1, 1))
+    found[:, :3, 3] = np.arange(count)[:, None] * way
+    return found
 
 
 def bodies_in(path: str, worker: KernelWorker, progress: Progress = silent) -> list[Body]:
