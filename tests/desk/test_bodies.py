@@ -4,11 +4,13 @@ import numpy as np
 from PyQt6.QtCore import Qt
 
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.body.edges import BodyEdges
 from arabesque.desk.tools.body.put_together import PutTogether
+from arabesque.desk.tools.body.repeat import About, RepeatBody
 from arabesque.desk.tools.body.sew import SewFaces
 from arabesque.geometry import Elementary, ElementaryKind, motion
 from arabesque.model import Item, any_stale
-from arabesque.recipes import CombinedBody, SewnBody
+from arabesque.recipes import CombinedBody, RepeatedBody, RoundedBody, SewnBody
 from arabesque.script import Project
 from arabesque.solid import Body
 from tests.desk.support import CTRL, WindowTest
@@ -94,6 +96,47 @@ class BodyTest(WindowTest):
         self.key(Qt.Key.Key_Z, CTRL)
         self.idle()
         self.assertIs(self.session.document[cut.id].shape, cut.shape)
+
+    def test_capped_rounded_and_repeated(self) -> None:
+        """Four walls capped, an edge clicked and rounded, the body repeated round the drill's axis."""
+        document = self.session.document
+        walls = [item.id for item in document if item.name in ("Side 2", "Side 3", "Side 4", "Side 5")]
+        tool = self.sew()
+        tool.picked, tool.options.cap = walls, True
+        tool.options_changed()
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (box,) = self.bodies()
+        self.assertAlmostEqual(box.shape.told.volume, 48_000.0, delta=0.01)
+        self.key(Qt.Key.Key_Escape)
+        self.session.select(None)
+        self.window.sight.look_along("slanted")
+        self.idle()
+        self.key(Qt.Key.Key_N)
+        edges = self.window.hand.tool
+        assert isinstance(edges, BodyEdges)
+        edges.options.size = 2.0
+        self.click(np.array([30.0, 0.0, 20.0]))
+        self.idle()
+        assert edges.made is not None
+        self.assertAlmostEqual(48_000 - edges.made.told.volume, (1 - np.pi / 4) * 4 * 60, delta=0.01)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        rounded = next(item for item in self.bodies() if isinstance(item.recipe, RoundedBody))
+        self.key(Qt.Key.Key_Escape)
+        self.session.select(rounded.id)
+        self.key(Qt.Key.Key_U)
+        repeat = self.window.hand.tool
+        assert isinstance(repeat, RepeatBody)
+        repeat.options.count, repeat.options.step, repeat.options.about = 3, 100.0, About.X
+        repeat.options_changed()
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        row = next(item for item in self.bodies() if isinstance(item.recipe, RepeatedBody))
+        self.assertAlmostEqual(row.shape.told.volume, 3 * rounded.shape.told.volume, delta=0.1)
+        self.assertFalse(self.session.document[rounded.id].look.visible)
 
 
 if __name__ == "__main__":

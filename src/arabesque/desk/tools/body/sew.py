@@ -30,9 +30,10 @@ class SewFaces(MakingBody):
 
     @dataclass
     class Options:
-        """within: mm up to which borders are one."""
+        """within: mm up to which borders are one. cap: flat openings are closed."""
 
         within: float = labelled(0.01, "Borders within")
+        cap: bool = labelled(False, "Cap flat openings")
 
     def start(self) -> None:
         super().start()
@@ -45,7 +46,7 @@ class SewFaces(MakingBody):
         super().take(item)
         recipe = item.recipe
         assert isinstance(recipe, SewnBody)
-        self.options.within = recipe.within
+        self.options.within, self.options.cap = recipe.within, recipe.cap
 
     def may_pick(self, item: Item) -> bool:
         return can(item.shape, Sampled) and not isinstance(item.shape, Body)
@@ -62,7 +63,7 @@ class SewFaces(MakingBody):
         self.try_it()
 
     def draft(self) -> SewnBody | None:
-        return SewnBody(tuple(self.picked), self.options.within) if self.picked else None
+        return SewnBody(tuple(self.picked), self.options.within, self.options.cap) if self.picked else None
 
     def words(self, made: Body) -> str:
         return "sewn"
