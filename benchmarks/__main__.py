@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable
 from tools.checks import Screen
 
 from arabesque.files import write_text
-from benchmarks import cages, joining, layouts, numbers, prepare, trace
+from benchmarks import bodies, cages, joining, layouts, numbers, prepare, trace
 from benchmarks.row import Row
 
 
@@ -34,6 +34,7 @@ PARTS: dict[str, Callable[[], Iterable[Row]]] = {
     "cages": lambda: cages.rows(),
     "layouts": lambda: layouts.rows(),
     "joining": lambda: joining.rows(),
+    "bodies": lambda: bodies.rows(),
     "window": window_rows,
     "sculpt": sculpt_rows,
 }

@@ -39,3 +39,7 @@ class FitProblem(ArabesqueError):
 
 class KernelProblem(ArabesqueError):
     """The B-rep kernel failed, hung or crashed."""
+
+
+class KernelCrash(KernelProblem):
+    """The B-rep kernel's process ended while it worked; it is started afresh at the next call."""

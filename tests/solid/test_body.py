@@ -2,6 +2,7 @@
 
 import json
 import tempfile
+import threading
 import unittest
 from pathlib import Path
 
@@ -150,6 +151,22 @@ class BodyTest(unittest.TestCase):
             whole = combine("add", other, [box_body().moved(motion(shift=[100, 0, 0]))], self.worker)
             self.assertAlmostEqual(whole.told.volume, cut.told.volume + 6000, delta=1e-3)
         np.testing.assert_allclose(cut.moved(turn).told.centre, apply(turn, cut.told.centre[None])[0])
+
+    def test_the_kernel_killed_meanwhile_is_asked_once_more(self) -> None:
+        worker = KernelWorker()
+        try:
+            box = sew([(str(k), side) for k, side in enumerate(box_sides(30, 20, 10))], 1e-4, worker)
+            drills = [rod(0.4, float(x), float(y)) for x in range(1, 30, 2) for y in range(1, 20, 2)]
+            process = worker._process
+            assert process is not None
+            killer = threading.Timer(0.3, process.kill)
+            killer.start()
+            made = combine("cut", box, drills, worker)
+            killer.join()
+            self.assertIsNot(worker._process, process)
+            self.assertAlmostEqual(made.told.volume, 6000 - len(drills) * np.pi * 0.16 * 10, delta=0.01)
+        finally:
+            worker.close()
 
     def test_delivered_as_a_solid_and_read_by_another_library(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

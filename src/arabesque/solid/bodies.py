@@ -20,7 +20,7 @@ from OCP.BRepPrimAPI import (
     BRepPrimAPI_MakeTorus,
 )
 from OCP.collections import IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher as EdgeMap
-from OCP.collections import List_TopoDS_Shape
+from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher, List_TopoDS_Shape
 from OCP.GCPnts import GCPnts_AbscissaPoint
 from OCP.GeomAbs import GeomAbs_C1
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
@@ -109,6 +109,7 @@ def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dic
 def _put_together(doing: Any, target: Any, tools: Any, nothing: str) -> dict[str, Any]:
     doing.SetArguments(target)
     doing.SetTools(tools)
+    doing.SetRunParallel(True)
     doing.Build()
     if not doing.IsDone():
         raise KernelProblem("The bodies could not be put together", "Move one of them a little, or check both")
@@ -180,10 +181,12 @@ def body(shape: Any) -> dict[str, Any]:
     BRepGProp.SurfaceProperties_s(shape, area, EXACT)
     closed = not edges and bool(faces)
     centre = (volume if closed else area).CentreOfMass()
+    every = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
+    TopExp.MapShapes_s(shape, TopAbs_EDGE, every)
     lengths = [
-        GCPnts_AbscissaPoint.Length_s(BRepAdaptor_Curve(TopoDS.Edge(edge)))
-        for edge in _parts(shape, TopAbs_EDGE)
-        if not BRep_Tool.Degenerated_s(TopoDS.Edge(edge))
+        GCPnts_AbscissaPoint.Length_s(BRepAdaptor_Curve(edge))
+        for edge in (TopoDS.Edge(every.FindKey(k)) for k in range(1, every.Extent() + 1))
+        if not BRep_Tool.Degenerated_s(edge)
     ]
     return {
         "brep": stored(shape),
@@ -208,7 +211,7 @@ def _face(face: Any) -> dict[str, Any]:
         lower = ShapeCustom.BSplineRestriction_s(
             face, NEAR, NEAR, LARGEST_DEGREE, MOST_SPANS, GeomAbs_C1, GeomAbs_C1, True, False, limits
         )
-        return kernel.face_record(next(_parts(lower, TopAbs_FACE)))
+        return kernel.face_record(TopoDS.Face(next(_parts(lower, TopAbs_FACE))))
 
 
 def _solid(shell: Any) -> Any:
@@ -254,8 +257,9 @@ def _free(shape: Any) -> list[Any]:
     for k in range(1, count.Extent() + 1):
         edge = TopoDS.Edge(count.FindKey(k))
         faces = count.FindFromIndex(k)
-        seam = any(BRep_Tool.IsClosed_s(edge, TopoDS.Face(face)) for face in faces)
-        if faces.Size() < 2 and not seam and not BRep_Tool.Degenerated_s(edge):
+        if faces.Size() > 1 or BRep_Tool.Degenerated_s(edge):
+            continue
+        if not any(BRep_Tool.IsClosed_s(edge, TopoDS.Face(face)) for face in faces):
             found.append(edge)
     return found
 

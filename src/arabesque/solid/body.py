@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from arabesque.arrays import Bytes, Floats, frozen_array, tree_of
-from arabesque.errors import InvalidShape
+from arabesque.errors import InvalidShape, KernelCrash
 from arabesque.geometry import Elementary, Face, Patchwork, Plane, Surface, apply
 from arabesque.progress import Progress, silent
 from arabesque.solid.exchange import face_of, record_of
@@ -114,7 +114,7 @@ def sew(
     if not parts:
         raise InvalidShape("There is nothing to sew", "Choose patches or faces")
     records = [(name, record_of(part)) for name, part in parts]
-    return body_from(worker.call("sewn", records, float(tolerance), cap, progress=progress))
+    return body_from(_asked(worker, progress, "sewn", records, float(tolerance), cap))
 
 
 def combine(
@@ -129,7 +129,7 @@ def combine(
         if isinstance(body, Body) and not body.told.closed:
             raise InvalidShape("An open body is no solid", "Close it first: its free borders are drawn")
     records = [record_of(body) for body in others]
-    return body_from(worker.call("combined", how, record_of(one), records, progress=progress))
+    return body_from(_asked(worker, progress, "combined", how, record_of(one), records))
 
 
 def with_edges(
@@ -142,13 +142,13 @@ def with_edges(
     """
     if not size > 0:
         raise InvalidShape("An edge is rounded with a radius", "Give more than 0 mm")
-    return body_from(worker.call("rounded", record_of(one), places, float(size), chamfer, progress=progress))
+    return body_from(_asked(worker, progress, "rounded", record_of(one), places, float(size), chamfer))
 
 
 def repeat(one: Body, motions: Floats, worker: KernelWorker, progress: Progress = silent) -> Body:
     """A body after each of (k, 4, 4) motions, as one body; those that touch are fused. Raises KernelProblem where the
     kernel cannot."""
-    return body_from(worker.call("repeated", record_of(one), motions, progress=progress))
+    return body_from(_asked(worker, progress, "repeated", record_of(one), motions))
 
 
 def turns(at: Floats, axis: Floats, count: int, angle: float) -> Floats:
@@ -173,6 +173,14 @@ def steps(way: Floats, count: int) -> Floats:
 def bodies_in(path: str, worker: KernelWorker, progress: Progress = silent) -> list[Body]:
     """The bodies of a STEP file, in mm; raises FileProblem."""
     return [body_from(record) for record in worker.call("bodies_of", path, progress=progress) if record["faces"]]
+
+
+def _asked(worker: KernelWorker, progress: Progress, name: str, *arguments: Any) -> Any:
+    """What the kernel answers; where its process ended meanwhile, it is asked once more."""
+    try:
+        return worker.call(name, *arguments, progress=progress)
+    except KernelCrash:
+        return worker.call(name, *arguments, progress=progress)
 
 
 def _outward(record: dict[str, Any]) -> Surface:

@@ -16,7 +16,7 @@ from OCP.BRepAdaptor import BRepAdaptor_Curve2d
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_NurbsConvert
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere
-from OCP.BRepTools import BRepTools_WireExplorer
+from OCP.BRepTools import BRepTools, BRepTools_WireExplorer
 from OCP.collections import Array1_double, Array1_gp_Pnt, Array1_int, Array2_double, Array2_gp_Pnt, Sequence_TDF_Label
 from OCP.Geom import (
     Geom_BSplineCurve,
@@ -24,6 +24,7 @@ from OCP.Geom import (
     Geom_ConicalSurface,
     Geom_CylindricalSurface,
     Geom_Plane,
+    Geom_RectangularTrimmedSurface,
     Geom_SphericalSurface,
     Geom_ToroidalSurface,
     Geom_TrimmedCurve,
@@ -375,8 +376,16 @@ def _faces(shape: Any) -> Iterator[Any]:
 
 
 def face_record(face: Any) -> dict[str, Any]:
-    converted = next(_faces(BRepBuilderAPI_NurbsConvert(face, True).Shape()))
-    surface = BRep_Tool.Surface_s(converted)
+    """A face as a spline surface, the loops of what shows of it with the numbers of their corners, and whether it looks
+    to the other side than its surface."""
+    converted, surface = face, BRep_Tool.Surface_s(face)
+    if isinstance(surface, Geom_Plane):
+        # its parameters stay as they are, so that nothing else has to be converted
+        bounds = BRepTools.UVBounds_s(face)
+        surface = GeomConvert.SurfaceToBSplineSurface_s(Geom_RectangularTrimmedSurface(surface, *bounds))
+    elif not isinstance(surface, Geom_BSplineSurface):
+        converted = next(_faces(BRepBuilderAPI_NurbsConvert(face, True).Shape()))
+        surface = BRep_Tool.Surface_s(converted)
     if not isinstance(surface, Geom_BSplineSurface):
         raise ArabesqueError("A face cannot be turned into a spline", "Export it again as a spline surface")
     loops = [_loop(wire, converted) for wire in _wires(converted)]

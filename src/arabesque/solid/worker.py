@@ -15,7 +15,7 @@ from multiprocessing.connection import Connection
 from threading import Lock
 from typing import Any
 
-from arabesque.errors import ArabesqueError, KernelProblem
+from arabesque.errors import ArabesqueError, KernelCrash, KernelProblem
 from arabesque.progress import Progress, silent
 
 TIME_LIMIT = 120.0
@@ -75,7 +75,7 @@ class KernelWorker:
                 ok, answer = self._answer(connection, progress)
                 finished = True
             except (EOFError, OSError) as problem:
-                raise KernelProblem(
+                raise KernelCrash(
                     "The geometry kernel crashed on these shapes; it has been started afresh",
                     "Your work is unharmed: change the shapes a little and try again",
                 ) from problem

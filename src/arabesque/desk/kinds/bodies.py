@@ -47,7 +47,7 @@ def told_facts(told: Told) -> list[Fact]:
         Fact("Valid", "yes" if told.valid else "no", "good" if told.valid else "bad"),
         *([Fact("Volume", f"{told.volume:,.1f} mm³".replace(",", "\u202f"))] if told.closed else []),
         Fact("Area", f"{told.area:,.1f} mm²".replace(",", "\u202f")),
-        Fact("Centre", "  ".join(f"{value + 0.0:.2f}" for value in told.centre)),
+        Fact("Centre", "  ".join(f"{value + 0.0:.1f}" for value in told.centre)),
         Fact("Widest gap", f"{told.gap:.2g} mm"),
         Fact("Shortest edge", f"{told.shortest:.2g} mm"),
     ]

@@ -51,7 +51,7 @@ class MakingBody(Making):
         if self.working:
             return self.at_work
         if self.made is not None:
-            return f"Enter keeps it; click {self.picks} to take more, or to give one back"
+            return "Enter keeps it; another click takes more, or gives one back"
         return self.hint
 
     @property

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from arabesque.desk.facts import Fact
 from arabesque.desk.tools.body.making_body import MakingBody
+from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.pointer import Pointer
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Elementary
 from arabesque.model import Item
 from arabesque.recipes import CombinedBody, Putting
+from arabesque.shapes import Sampled
 from arabesque.solid import Body
 
 
@@ -50,7 +53,22 @@ class PutTogether(MakingBody):
     def may_pick(self, item: Item) -> bool:
         return isinstance(item.shape, Body | Elementary)
 
+    @property
+    def says(self) -> str:
+        if len(self.picked) == 1 and not self.working:
+            return f"Click what is to be {self.options.how.value}: bodies, or closed true shapes"
+        return super().says
+
+    @property
+    def facts(self) -> list[Fact]:
+        names = [self.session.document[key].name for key in self.picked if key in self.session.document]
+        told = [Fact("Body", names[0] if names else "none"), Fact("Others", ", ".join(names[1:]) or "none")]
+        return [*told, *(super().facts if self.made is not None else [])]
+
     def press(self, pointer: Pointer) -> None:
+        under = patch_under(self.session, pointer, Sampled)
+        if under is not None and self.picked == [under[0].id]:
+            return  # it is taken already, by the selection or a click
         super().press(pointer)
         document = self.session.document
         if self.picked and not isinstance(document[self.picked[0]].shape, Body):
