@@ -82,8 +82,29 @@ class CombinedBody(Recipe):
         return combine(_WORDS[self.how], one, others, kernel_of(given), progress)
 
 
+class FromBody(Recipe):
+    """What recipes share that make a body of one other, in its place. of: its id."""
+
+    of: str
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return (self.of,)
+
+    @property
+    def stands_for(self) -> tuple[str, ...]:
+        return (self.of,)
+
+    def body(self, given: Given) -> Body:
+        """The body; raises ArabesqueError where it is none any more."""
+        shape = given.shapes[self.of]
+        if not isinstance(shape, Body):
+            raise ArabesqueError("What it was made from is no body any more", "Undo that, or make it free")
+        return shape
+
+
 @dataclass(frozen=True, eq=False)
-class RoundedBody(Recipe):
+class RoundedBody(FromBody):
     """A body (id) with the edges nearest to (k, 3) places rounded with a radius, mm, or cut off by a length."""
 
     word = "edges rounded"
@@ -96,23 +117,15 @@ class RoundedBody(Recipe):
     def __post_init__(self) -> None:
         object.__setattr__(self, "near", frozen_array(self.near, (None, 3), np.float64, what="Places"))
 
-    @property
-    def inputs(self) -> tuple[str, ...]:
-        return (self.of,)
-
-    @property
-    def stands_for(self) -> tuple[str, ...]:
-        return (self.of,)
-
     def moved(self, matrix: Floats) -> RoundedBody:
         return replace(self, near=apply(matrix, self.near))
 
     def build(self, given: Given, progress: Progress = silent) -> Body:
-        return with_edges(_body(given, self.of), self.near, self.size, self.chamfer, kernel_of(given), progress)
+        return with_edges(self.body(given), self.near, self.size, self.chamfer, kernel_of(given), progress)
 
 
 @dataclass(frozen=True, eq=False)
-class RepeatedBody(Recipe):
+class RepeatedBody(FromBody):
     """A body (id) ``count`` times: turned about an axis ``way`` (3,) through ``at`` (3,), evenly all round, or each
     time ``step`` mm further along it."""
 
@@ -130,14 +143,6 @@ class RepeatedBody(Recipe):
         if self.count < 2 or not np.linalg.norm(self.way) > 0:
             raise InvalidShape("A body is repeated along an axis, twice at least", "Give a count above 1, and an axis")
 
-    @property
-    def inputs(self) -> tuple[str, ...]:
-        return (self.of,)
-
-    @property
-    def stands_for(self) -> tuple[str, ...]:
-        return (self.of,)
-
     def moved(self, matrix: Floats) -> RepeatedBody:
         return replace(self, at=apply(matrix, self.at[None])[0], way=matrix[:3, :3] @ self.way)
 
@@ -145,7 +150,7 @@ class RepeatedBody(Recipe):
         unit = self.way / np.linalg.norm(self.way)
         round_it = turns(self.at, unit, self.count, 2 * np.pi / self.count)
         motions = steps(self.step * unit, self.count) if self.step else round_it
-        return repeat(_body(given, self.of), motions, kernel_of(given), progress)
+        return repeat(self.body(given), motions, kernel_of(given), progress)
 
 
 def kernel_of(given: Given) -> KernelWorker:
@@ -154,13 +159,6 @@ def kernel_of(given: Given) -> KernelWorker:
         raise ArabesqueError("There is no geometry kernel here", "Rebuild it in the window, or from a project")
     worker: KernelWorker = given.kernel
     return worker
-
-
-def _body(given: Given, key: str) -> Body:
-    shape = given.shapes[key]
-    if not isinstance(shape, Body):
-        raise ArabesqueError("What it was made from is no body any more", "Undo that, or make it free")
-    return shape
 
 
 def _solid(shape: Any) -> Body | Elementary:

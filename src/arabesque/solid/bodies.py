@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 import numpy as np
-from OCP.BRep import BRep_Builder, BRep_Tool
+from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
@@ -32,12 +32,12 @@ from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
 from OCP.STEPControl import STEPControl_Reader
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_SHELL, TopAbs_WIRE
 from OCP.TopExp import TopExp, TopExp_Explorer
-from OCP.TopoDS import TopoDS, TopoDS_Compound
+from OCP.TopoDS import TopoDS
 
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import kernel
-from arabesque.solid.stored import restored, stored
+from arabesque.solid.stored import restored, stored, together
 
 ALONG = 33
 """Places along a free border."""
@@ -57,7 +57,7 @@ def sewn(parts: list[tuple[str, dict[str, Any]]], tolerance: float, cap: bool = 
     if caps:
         made = _sewn([made, *caps], tolerance)
     solids = [_solid(TopoDS.Shell(shell)) for shell in _parts(made, TopAbs_SHELL)]
-    return body(_together([*solids, *_loose(made)]))
+    return body(together([*solids, *_loose(made)]))
 
 
 def rounded(one: dict[str, Any], places: Any, size: float, chamfer: bool) -> dict[str, Any]:
@@ -92,7 +92,7 @@ def repeated(one: dict[str, Any], motions: Any) -> dict[str, Any]:
         others.Append(shape)
     if len(shapes) == 1:
         return body(shapes[0])
-    return _put_together(BRepAlgoAPI_Fuse(), first, others, "Nothing came of it")
+    return _puttogether(BRepAlgoAPI_Fuse(), first, others, "Nothing came of it")
 
 
 def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dict[str, Any]:
@@ -103,10 +103,10 @@ def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dic
     for other in others:
         tools.Append(solid_of(other))
     words = {"common": "The bodies have nothing in common", "cut": "Nothing of the body would be left"}
-    return _put_together(HOW[how](), target, tools, words.get(how, "Nothing came of it"))
+    return _puttogether(HOW[how](), target, tools, words.get(how, "Nothing came of it"))
 
 
-def _put_together(doing: Any, target: Any, tools: Any, nothing: str) -> dict[str, Any]:
+def _puttogether(doing: Any, target: Any, tools: Any, nothing: str) -> dict[str, Any]:
     doing.SetArguments(target)
     doing.SetTools(tools)
     doing.SetRunParallel(True)
@@ -231,16 +231,6 @@ def _loose(shape: Any) -> Iterator[Any]:
     while explorer.More():
         yield explorer.Current()
         explorer.Next()
-
-
-def _together(shapes: Sequence[Any]) -> Any:
-    if len(shapes) == 1:
-        return shapes[0]
-    several, builder = TopoDS_Compound(), BRep_Builder()
-    builder.MakeCompound(several)
-    for one in shapes:
-        builder.Add(several, one)
-    return several
 
 
 def _parts(shape: Any, kind: Any) -> Iterator[Any]:

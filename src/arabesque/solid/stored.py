@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 from OCP.BinTools import BinTools
+from OCP.BRep import BRep_Builder
 from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
 from OCP.gp import gp_Trsf
-from OCP.TopoDS import TopoDS_Shape
+from OCP.TopoDS import TopoDS_Compound, TopoDS_Shape
 
 from arabesque.arrays import Bytes, Floats
 from arabesque.errors import KernelProblem
@@ -33,3 +35,14 @@ def restored(brep: Bytes, motion: Floats) -> Any:
     moved = gp_Trsf()
     moved.SetValues(*map(float, motion[:3].ravel()))
     return BRepBuilderAPI_Transform(shape, moved, True).Shape()
+
+
+def together(shapes: Sequence[Any]) -> Any:
+    """Several shapes as one; one alone as it is."""
+    if len(shapes) == 1:
+        return shapes[0]
+    several, builder = TopoDS_Compound(), BRep_Builder()
+    builder.MakeCompound(several)
+    for one in shapes:
+        builder.Add(several, one)
+    return several

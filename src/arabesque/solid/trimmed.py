@@ -5,14 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from OCP.BRep import BRep_Builder
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
 from OCP.BRepLib import BRepLib
 from OCP.collections import Array1_double, Array1_gp_Pnt2d, Array1_int
 from OCP.Geom2d import Geom2d_BSplineCurve
 from OCP.gp import gp_Pnt2d
 from OCP.ShapeFix import ShapeFix_Face
-from OCP.TopoDS import TopoDS, TopoDS_Compound
+from OCP.TopoDS import TopoDS
+
+from arabesque.solid.stored import together
 
 NEAR = 1e-7
 """mm: how near the lines in space come to those in parameters."""
@@ -24,14 +25,7 @@ def faces(record: dict[str, Any], surface_of: Any) -> Any:
     surface_of: makes the kernel's own surface of a record.
     """
     surface = surface_of(record["surface"])
-    made = [_face(surface, loops) for loops in record["parts"]]
-    if len(made) == 1:
-        return made[0]
-    several, builder = TopoDS_Compound(), BRep_Builder()
-    builder.MakeCompound(several)
-    for face in made:
-        builder.Add(several, face)
-    return several
+    return together([_face(surface, loops) for loops in record["parts"]])
 
 
 def _face(surface: Any, loops: list[Any]) -> Any:
