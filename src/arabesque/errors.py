@@ -22,11 +22,12 @@ class InvalidShape(ArabesqueError):
 
 
 class DoNotMeet(InvalidShape):
-    """What is to cut, or to be cut, ends before the other. apart: mm between them."""
+    """What is to cut, or to be cut, ends before the other. apart: mm between them; places: (3,) of each, where they are
+    nearest."""
 
-    def __init__(self, apart: float) -> None:
+    def __init__(self, apart: float, places: tuple[object, object]) -> None:
         super().__init__(f"They do not meet: {apart:.3g} mm are between them", "Let one of them go on further")
-        self.apart = apart
+        self.apart, self.places = apart, places
 
 
 class FileProblem(ArabesqueError):

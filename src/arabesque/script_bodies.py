@@ -11,7 +11,16 @@ from numpy.typing import ArrayLike
 from arabesque.errors import ArabesqueError
 from arabesque.model import edits
 from arabesque.model.rebuild import given, ingredients
-from arabesque.recipes import CombinedBody, Putting, Recipe, RepeatedBody, RoundedBody, SewnBody
+from arabesque.recipes import (
+    CombinedBody,
+    Putting,
+    Recipe,
+    RepeatedBody,
+    RoundedBody,
+    SewnBody,
+    ThickenedBody,
+    Thickness,
+)
 from arabesque.script_base import AnyItem, Lends
 from arabesque.solid import Body, KernelWorker, Told
 
@@ -30,6 +39,17 @@ class Bodies(Lends):
         if not keys:
             raise ArabesqueError("There is nothing to sew", "Give patches or faces")
         return self._body("sewn", SewnBody(keys, within, cap))
+
+    def thicken(
+        self, items: Sequence[AnyItem], length: float, side: str = "along the normals", near: float = 0.002
+    ) -> AnyItem:
+        """The solid of a smooth skin of patches and faces with a thickness, mm; it follows them and stands for them.
+
+        side: "along the normals", "against the normals" (of the first) or "to both sides". near: mm, how near its sides
+        come to true offsets.
+        """
+        keys = tuple(self.item(item.id).id for item in items)
+        return self._body("thickened", ThickenedBody(keys, length, Thickness(side), near))
 
     def cut(self, body: AnyItem, by: AnyItem | Sequence[AnyItem]) -> AnyItem:
         """A body with others cut away, or the solids that closed true shapes bound; it follows all of them."""

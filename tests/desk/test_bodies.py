@@ -8,9 +8,10 @@ from arabesque.desk.tools.body.edges import BodyEdges
 from arabesque.desk.tools.body.put_together import PutTogether
 from arabesque.desk.tools.body.repeat import About, RepeatBody
 from arabesque.desk.tools.body.sew import SewFaces
+from arabesque.desk.tools.body.thicken import ThickenSkin
 from arabesque.geometry import Elementary, ElementaryKind, motion
 from arabesque.model import Item, any_stale
-from arabesque.recipes import CombinedBody, RepeatedBody, RoundedBody, SewnBody
+from arabesque.recipes import CombinedBody, RepeatedBody, RoundedBody, SewnBody, ThickenedBody
 from arabesque.script import Project
 from arabesque.solid import Body
 from tests.desk.support import CTRL, WindowTest
@@ -137,6 +138,21 @@ class BodyTest(WindowTest):
         row = next(item for item in self.bodies() if isinstance(item.recipe, RepeatedBody))
         self.assertAlmostEqual(row.shape.told.volume, 3 * rounded.shape.told.volume, delta=0.1)
         self.assertFalse(self.session.document[rounded.id].look.visible)
+
+    def test_a_side_thickened(self) -> None:
+        self.window.sight.look_along("slanted")
+        self.key(Qt.Key.Key_K)
+        tool = self.window.hand.tool
+        assert isinstance(tool, ThickenSkin)
+        self.click(np.array([50.0, 10.0, 20.0]))
+        self.idle()
+        facts = {fact.label: fact.value for fact in tool.facts}
+        self.assertEqual((facts["Closed"], facts["Volume"], facts["Faces"]), ("yes", "6 000.0 mm³", "6"))
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        (body,) = self.bodies()
+        self.assertIsInstance(body.recipe, ThickenedBody)
+        self.assertAlmostEqual(float(np.ptp(np.array(body.shape.box), axis=0)[0, 2]), 2.5, places=9)
 
 
 if __name__ == "__main__":

@@ -222,6 +222,7 @@ class TrimTest(WindowTest):
         self.click(np.array([105.0, 70.0, 0.0]))
         self.idle()
         self.assertIn("5 mm are between", self.view.overlay.message)
+        self.assertIn("5 mm short", [label.text for label in self.view.scene.labels])
         (choice,) = tool.choices
         self.assertEqual(choice.label, "Extend Hill until it passes Wall")
         choice.run()

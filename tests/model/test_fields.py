@@ -53,6 +53,8 @@ from arabesque.recipes import (
     SectionCurve,
     SetOffSurface,
     SewnBody,
+    ThickenedBody,
+    Thickness,
     TrimmedBy,
 )
 from tests.examples import every_kind, random_surface
@@ -82,6 +84,7 @@ def project() -> Project:
             BlendBetween(BorderOf("surface", -1, line="curve"), BorderOf("laid", 3), mirrored=True, lines=("drawn",)),
         ),
         ("longer", ExtendedFace("trimmed", (0, 2), 1.0, "laid", Manner.STRAIGHT)),
+        ("thick", ThickenedBody(("surface",), 2.5, Thickness.BOTH)),
         ("sewn", SewnBody(("surface", "laid"), 0.02)),
         ("together", CombinedBody("body", ("true shape",), Putting.ADD)),
         ("one side", RecastFace("laid", others=("trimmed",), side=2)),

@@ -26,6 +26,7 @@ from arabesque.joining.recast_several import recast_several
 from arabesque.joining.ring import ring_of
 from arabesque.joining.rounding import Round, Section, Shown, radius_shown, rolling, round_edge
 from arabesque.joining.shown import covered, shown_by
+from arabesque.joining.thicken import thickened
 
 __all__ = [
     "Blend",
@@ -85,4 +86,5 @@ __all__ = [
     "set_off",
     "shown_by",
     "side_of",
+    "thickened",
 ]

@@ -59,7 +59,7 @@ def cut_lines(surface: Surface, cutter: Cutter) -> list[Floats]:
         other = reaching(cutter.shape, surface, cutter.further)
         found = [line.one for line in crossings(surface.whole, other)]
         if not found:
-            raise DoNotMeet(_apart(surface, other))
+            raise DoNotMeet(*_apart(surface, other))
         return found
     places = _places(cutter)
     if cutter.direction is None:
@@ -143,8 +143,11 @@ def onto_edge(place: Floats, way: Floats, low: Floats, high: Floats) -> Floats:
     return found
 
 
-def _apart(one: Surface, two: Surface) -> float:
-    """The least distance between two surfaces, mm, as their samples and the feet of these tell."""
+def _apart(one: Surface, two: Surface) -> tuple[float, tuple[Floats, Floats]]:
+    """The least distance between two surfaces, mm, as their samples and the feet of these tell, and where it is."""
     u, v = (np.linspace(*ends, 41) for ends in one.domain)
     places = one.on_grid(u, v)[0, 0].reshape(-1, 3)
-    return float(np.linalg.norm(foot_points(two, places).points - places, axis=1).min())
+    feet = foot_points(two, places).points
+    away = np.linalg.norm(feet - places, axis=1)
+    nearest = int(away.argmin())
+    return float(away[nearest]), (places[nearest], feet[nearest])

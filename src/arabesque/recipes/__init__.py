@@ -2,7 +2,15 @@
 
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.blend_between import BlendBetween
-from arabesque.recipes.bodies import CombinedBody, Putting, RepeatedBody, RoundedBody, SewnBody
+from arabesque.recipes.bodies import (
+    CombinedBody,
+    Putting,
+    RepeatedBody,
+    RoundedBody,
+    SewnBody,
+    ThickenedBody,
+    Thickness,
+)
 from arabesque.recipes.border_of import INSIDE, BorderOf
 from arabesque.recipes.crossing_of import CrossingOf
 from arabesque.recipes.curve_on_scan import CurveOnScan
@@ -66,6 +74,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     CombinedBody,
     RoundedBody,
     RepeatedBody,
+    ThickenedBody,
 )
 
 __all__ = [
@@ -116,6 +125,8 @@ __all__ = [
     "SurfacesOfCage",
     "SweepAlong",
     "Taken",
+    "ThickenedBody",
+    "Thickness",
     "TrimmedBy",
     "Turned",
     "marked_part",

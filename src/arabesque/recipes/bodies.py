@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import Enum
 from typing import Any
@@ -10,11 +11,15 @@ import numpy as np
 
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError, InvalidShape
-from arabesque.geometry import Elementary, apply
+from arabesque.geometry import Elementary, Surface, apply
+from arabesque.joining import thickened
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.shapes import Sampled, can
 from arabesque.solid import Body, KernelWorker, combine, repeat, sew, steps, turns, with_edges
+
+SEWN = 10.0
+"""Times as near as its sides come to true offsets: within this a thickened skin is sewn."""
 
 
 class Putting(Enum):
@@ -48,13 +53,48 @@ class SewnBody(Recipe):
         return self.of
 
     def build(self, given: Given, progress: Progress = silent) -> Body:
-        parts = []
-        for number, key in enumerate(self.of):
-            shape = given.shapes[key]
-            if not can(shape, Sampled):
-                raise ArabesqueError("Something that was sewn has no surface any more", "Undo that, or make it free")
-            parts += [(f"face {number + 1}", patch) for patch in shape.patches()]
+        skin = [patch for key in self.of for patch in _surfaces(given, key)]
+        parts = [(f"face {number + 1}", patch) for number, patch in enumerate(skin)]
         return sew(parts, self.within, kernel_of(given), self.cap, progress)
+
+
+class Thickness(Enum):
+    """To which side of a skin its thickness goes, the value in words."""
+
+    OUT = "along the normals"
+    IN = "against the normals"
+    BOTH = "to both sides"
+
+
+@dataclass(frozen=True)
+class ThickenedBody(Recipe):
+    """The skin of some items (ids) with a thickness, mm: both sides, and walls over its free borders."""
+
+    word = "thickened"
+
+    of: tuple[str, ...]
+    length: float
+    side: Thickness = Thickness.OUT
+    near: float = 0.002
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return self.of
+
+    @property
+    def stands_for(self) -> tuple[str, ...]:
+        return self.of
+
+    def build(self, given: Given, progress: Progress = silent) -> Body:
+        shares = {Thickness.OUT: (0.0, 1.0), Thickness.IN: (-1.0, 0.0), Thickness.BOTH: (-0.5, 0.5)}[self.side]
+        skin = [patch for key in self.of for patch in _surfaces(given, key)]
+        faces = thickened(skin, shares[0] * self.length, shares[1] * self.length, self.near)
+        named = [(f"face {number + 1}", face) for number, face in enumerate(faces)]
+        made = sew(named, SEWN * self.near, kernel_of(given), progress=progress)
+        if not made.told.closed:
+            words = f"{len(made.told.free)} borders of the thickened skin stay free"
+            raise ArabesqueError(words, "Look in the joins check where its patches do not meet smoothly")
+        return made
 
 
 @dataclass(frozen=True)
@@ -159,6 +199,13 @@ def kernel_of(given: Given) -> KernelWorker:
         raise ArabesqueError("There is no geometry kernel here", "Rebuild it in the window, or from a project")
     worker: KernelWorker = given.kernel
     return worker
+
+
+def _surfaces(given: Given, key: str) -> Sequence[Surface]:
+    shape = given.shapes[key]
+    if not can(shape, Sampled):
+        raise ArabesqueError("Something that it was made from has no surface any more", "Undo that, or make it free")
+    return shape.patches()
 
 
 def _solid(shape: Any) -> Body | Elementary:

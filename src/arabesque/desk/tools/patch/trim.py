@@ -106,7 +106,7 @@ class TrimSurface(Making):
         self.cutters: list[Border] = []
         self.keep: dict[str, list[Floats]] = {}
         self._hover: Border | None = None
-        self._apart: float | None = None
+        self._apart: DoNotMeet | None = None
 
     @property
     def begun(self) -> bool:
@@ -195,7 +195,7 @@ class TrimSurface(Making):
         extend_past(self.session, item, facing(item.shape, past.shape)[0], past.id, extended)
 
     def _failed(self, problem: ArabesqueError) -> None:
-        self._apart = problem.apart if isinstance(problem, DoNotMeet) else None
+        self._apart = problem if isinstance(problem, DoNotMeet) else None
         self.changed.emit()
 
     def _go_on(self, length: float) -> None:
@@ -350,6 +350,11 @@ class TrimSurface(Making):
                 parts.append(Discs(end.place[None], np.array([2.0]), 5.0, t.above_far))
                 if np.isfinite(end.missing):
                     parts.append(Label(end.place, f"{end.missing:.2g} mm short", True))
+        if self._apart is not None:
+            gap = np.array(self._apart.places)
+            parts.append(Lines(polyline(gap), t.above_far, 2.4, on_top=True))
+            parts.append(Discs(gap, np.full(2, 2.0), 5.0, t.above_far))
+            parts.append(Label(gap.mean(axis=0), f"{self._apart.apart:.2g} mm short", True))
         for border in [*self.cutters, *([self._hover] if self._hover else [])]:
             line = self._line(border)
             if line is not None:
