@@ -152,7 +152,7 @@ class BodyTest(WindowTest):
         self.idle()
         (body,) = self.bodies()
         self.assertIsInstance(body.recipe, ThickenedBody)
-        self.assertAlmostEqual(float(np.ptp(np.array(body.shape.box), axis=0)[0, 2]), 2.5, places=9)
+        self.assertAlmostEqual(float(np.ptp(np.array(body.shape.box), axis=0)[2]), 2.5, places=9)
 
 
 if __name__ == "__main__":

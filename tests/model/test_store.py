@@ -53,7 +53,7 @@ class StoreTest(unittest.TestCase):
         save_project(self.path, Project(self.document))
         with zipfile.ZipFile(self.path) as archive:
             record = json.loads(archive.read("document.json"))
-            self.assertEqual(record["format"], 10)
+            self.assertEqual(record["format"], 11)
             name = record["items"][1]["shape"]["points"]
             with archive.open(f"arrays/{name}.npy") as file:
                 np.testing.assert_array_equal(np.lib.format.read_array(file), self.document["p"].shape.points)

@@ -253,15 +253,21 @@ class FormatsTest(unittest.TestCase):
     def test_the_kinds_before_there_were_cages(self) -> None:
         """Format 8: one item of each."""
         document = load_project(self.FORMATS / "8.arabesque").document
-        wanted = [kind.word for kind in KINDS if kind.word != "cage"]
+        wanted = [kind.word for kind in KINDS if kind.word not in ("cage", "body")]
         self.assertEqual([item.id for item in document], wanted)
         self.assertFalse(any_stale(document))
 
     def test_cages_before_their_borders_could_bend(self) -> None:
         """Format 9."""
         document = load_project(self.FORMATS / "9.arabesque").document
-        self.assertEqual({item.id for item in document}, {kind.word for kind in KINDS})
+        self.assertEqual({item.id for item in document}, {kind.word for kind in KINDS} - {"body"})
         self.assertEqual((document["cage"].shape.count, len(document["cage"].shape.quads.bent)), (20, 0))
+        self.assertFalse(any_stale(document))
+
+    def test_the_kinds_before_there_were_bodies(self) -> None:
+        """Format 10: one item of each."""
+        document = load_project(self.FORMATS / "10.arabesque").document
+        self.assertEqual({item.id for item in document}, {kind.word for kind in KINDS} - {"body"})
         self.assertFalse(any_stale(document))
 
     def test_true_shapes_twins_versions_and_trims(self) -> None:

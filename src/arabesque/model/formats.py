@@ -3,14 +3,14 @@
 1: scans, curves, surfaces. 2: regions, lines, true shapes, motions. 3: twins, pins, parked versions, twin planes.
 4: trims. 5: one codec for all; origin, ties and versions of items, faces. 6: mirror images are items. 7: patches on the
 scan say how their sides run. 8: sketches and patchworks are kinds of their own. 9: cages are a kind.
-10: borders of cages may bend.
+10: borders of cages may bend. 11: bodies are a kind.
 """
 
 from __future__ import annotations
 
 from typing import Any
 
-FORMAT = 10
+FORMAT = 11
 IMAGES_ARE_ITEMS = 6
 """The format from which on live mirror images stand in the file."""
 
