@@ -122,6 +122,12 @@ class BodyTest(WindowTest):
         self.idle()
         assert edges.made is not None
         self.assertAlmostEqual(48_000 - edges.made.told.volume, (1 - np.pi / 4) * 4 * 60, delta=0.01)
+        # Backspace gives the last edge back, and with it the body
+        self.key(Qt.Key.Key_Backspace)
+        self.idle()
+        self.assertEqual((edges.places, edges.picked, edges.made), ([], [], None))
+        self.click(np.array([30.0, 0.0, 20.0]))
+        self.idle()
         self.key(Qt.Key.Key_Return)
         self.idle()
         rounded = next(item for item in self.bodies() if isinstance(item.recipe, RoundedBody))
@@ -133,6 +139,8 @@ class BodyTest(WindowTest):
         repeat.options.count, repeat.options.step, repeat.options.about = 3, 100.0, About.X
         repeat.options_changed()
         self.idle()
+        self.click(np.array([-20.0, 60.0, 0.0]))
+        self.assertEqual(repeat.picked, [rounded.id])
         self.key(Qt.Key.Key_Return)
         self.idle()
         row = next(item for item in self.bodies() if isinstance(item.recipe, RepeatedBody))

@@ -6,7 +6,7 @@ import numpy as np
 
 from arabesque.checking import find_joins
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Edge, Elementary, ElementaryKind, Face, Manner, Rim, Surface, foot_points, split_surface
+from arabesque.geometry import Edge, Elementary, ElementaryKind, Face, Manner, Plane, Rim, Surface, foot_points, split_surface
 from arabesque.joining import Cutter, cut_apart, extended_chain, extended_face, length_past
 from arabesque.model import any_stale
 from arabesque.script import Project
@@ -123,16 +123,30 @@ class ChainTest(unittest.TestCase):
         whole = hill(0, 40, 0)
         left, right = split_surface(whole, 1, 0.4)
         for one, first in ((left, Edge.U_HIGH), (left.reversed(0), Edge.U_LOW)):
-            made = extended_chain([(one, first), (right, Edge.U_HIGH)], 7.0)
+            made = extended_chain([one, right], [(0, first), (1, Edge.U_HIGH)], 7.0)
             (join,) = find_joins(made)
             self.assertEqual(join.grade(), 3)
             self.assertLess(join.gap.max(), 1e-6)
             self.assertGreater(float(made[1].box[1][0]), 44.0)
         for manner in (Manner.STRAIGHT, Manner.CURVED):
-            (join,) = find_joins(extended_chain([(left, Edge.U_HIGH), (right, Edge.U_HIGH)], 7.0, manner))
+            (join,) = find_joins(extended_chain([left, right], [(0, Edge.U_HIGH), (1, Edge.U_HIGH)], 7.0, manner))
             self.assertLess(join.gap.max(), 1e-6)
-        back = extended_chain([(left, Edge.U_HIGH), (right, Edge.U_HIGH)], -7.0)
+        back = extended_chain([left, right], [(0, Edge.U_HIGH), (1, Edge.U_HIGH)], -7.0)
         self.assertLess(find_joins(back)[0].gap.max(), 1e-6)
+
+    def test_what_the_twin_plane_holds_stays_and_copies_are_moved_once(self) -> None:
+        with Project() as project:
+            project.plane = Plane(np.array([0, 1.0, 0]), -3.0)
+            one = project.match(project.add("One", hill(0, 40, 0)), Edge.V_LOW, None, order=1)
+            two = project.add("Two", hill(0, 40, 0, seed=1))
+            with self.assertRaisesRegex(ArabesqueError, "holds this edge of One"):
+                project.extend_chain([(two, Edge.V_LOW), (one, Edge.V_LOW)], 5.0)
+        whole = hill(0, 40, 0)
+        with Project() as project:  # two items of one shape: each goes on by its own edge alone
+            items = [project.add(name, whole) for name in ("First", "Second")]
+            first, second = project.extend_chain([(items[0], Edge.U_HIGH), (items[1], Edge.U_LOW)], 5.0)
+            self.assertAlmostEqual(float(first.shape.box[0][0]), 0.0, places=6)
+            self.assertAlmostEqual(float(second.shape.box[1][0]), 40.0, places=6)
 
     def test_one_step_of_the_history(self) -> None:
         with Project() as project:

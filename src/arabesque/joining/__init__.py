@@ -4,6 +4,7 @@ from arabesque.joining.ball import Rolling, Touching, side_of
 from arabesque.joining.best_pull import best_pulls
 from arabesque.joining.blend import Blend, blend, laid_on_scan
 from arabesque.joining.border import BlendSide, Ways, nearest_shares, outward_ways
+from arabesque.joining.border_lines import Lines
 from arabesque.joining.crease import Crease, crease_of, recast_at_crease
 from arabesque.joining.crossing import Crossing, crossings
 from arabesque.joining.cutting import Cutter, cut_apart, cut_lines, onto_edge
@@ -35,6 +36,7 @@ __all__ = [
     "Crossing",
     "Cutter",
     "Filled",
+    "Lines",
     "Loose",
     "MatchedPatch",
     "Piece",

@@ -26,6 +26,7 @@ from arabesque.geometry import (
 from arabesque.joining.border import outward_ways
 from arabesque.joining.cutting import reaching
 from arabesque.joining.pieces import pieces_of
+from arabesque.progress import Progress, silent
 
 READ, STEPS = 129, 8
 """Places along a border, and steps in which each goes out along the surface."""
@@ -37,6 +38,8 @@ MEETS = 0.002
 """Of the size of all: ends of edges that are nearer to each other are one corner."""
 FURTHEST, GROWS = 4.0, 1.5
 """Of the patch's size: how far it is moved at most to pass something; and how lengths grow until it does."""
+HALF_WAY = 12
+"""Lengths that are tried until about half of the work is done."""
 ASIDE = 0.01
 """Of the way to it: a place further aside of what is to be passed does not face it."""
 
@@ -167,28 +170,28 @@ def _within(outer: Floats, corner: Floats, end: Floats) -> Floats:
 
 
 def extended_chain(
-    edges: Sequence[tuple[Surface, int]], length: float, manner: Manner = Manner.NATURAL
+    surfaces: Sequence[Surface], edges: Sequence[tuple[int, int]], length: float, manner: Manner = Manner.NATURAL
 ) -> list[Surface]:
-    """Patches with an ``Edge`` of each moved out along its form, or back below 0; corners that they share stay shared.
+    """Patches with edges (number of the patch, ``Edge``) moved out along their form, or back below 0; corners that they
+    share stay shared.
 
     The first moves by ``length`` mm on average, each other one by as much at the corner that it shares with one before
-    it; one that shares none by the length. A patch that is there twice has both edges moved.
+    it; one that shares none by the length.
     """
-    size = max(float(np.linalg.norm(np.ptp(surface.points.reshape(-1, 3), axis=0))) for surface, _ in edges)
+    size = max(float(np.linalg.norm(np.ptp(surface.points.reshape(-1, 3), axis=0))) for surface in surfaces)
     steps: list[float] = []
-    for number, (surface, edge) in enumerate(edges):
+    for number, (owner, edge) in enumerate(edges):
         step = None
-        for before in range(number):
-            ratio = _shared_speed(edges[before], (surface, edge), MEETS * size)
+        for before, (other, beside) in enumerate(edges[:number]):
+            ratio = _shared_speed((surfaces[other], beside), (surfaces[owner], edge), MEETS * size)
             if ratio is not None:
                 step = steps[before] * ratio
                 break
-        axis, at_end = Edge(edge).side
-        steps.append(step_of(surface, axis, at_end, length, manner) if step is None else step)
-    made: dict[int, Surface] = {}
-    for (surface, edge), step in zip(edges, steps, strict=True):
-        made[id(surface)] = moved_by(made.get(id(surface), surface), *Edge(edge).side, step, manner)
-    return [made[id(surface)] for surface, _ in edges]
+        steps.append(step_of(surfaces[owner], *Edge(edge).side, length, manner) if step is None else step)
+    made = list(surfaces)
+    for (owner, edge), step in zip(edges, steps, strict=True):
+        made[owner] = moved_by(made[owner], *Edge(edge).side, step, manner)
+    return made
 
 
 def _shared_speed(one: tuple[Surface, int], two: tuple[Surface, int], reach: float) -> float | None:
@@ -217,7 +220,14 @@ def facing(surface: Surface, other: Surface) -> tuple[int, float]:
     return nearest, away[nearest]
 
 
-def length_past(surface: Surface, borders: Sequence[int], past: Surface, by: float, manner: Manner) -> float:
+def length_past(
+    surface: Surface,
+    borders: Sequence[int],
+    past: Surface,
+    by: float,
+    manner: Manner,
+    progress: Progress = silent,
+) -> float:
     """How far borders of a surface have to be moved out, mm, until all of them lies ``by`` mm beyond another surface.
 
     Places that do not face it do not count. By longer and longer lengths, then Brent's method ("Algorithms for
@@ -238,10 +248,15 @@ def length_past(surface: Surface, borders: Sequence[int], past: Surface, by: flo
     side = float(np.sign(np.median(height[faces])))
     size = float(np.linalg.norm(np.ptp(samples.points, axis=0)))
 
+    tried = 0
+
     def missing(length: float) -> float:
+        nonlocal tried
+        tried += 1
+        progress(tried / (tried + HALF_WAY), "Looking how far it goes")
         places = _moved_border(surface, borders, length, manner)
-        away, facing = _heights(other, places)
-        return by + float((side * away[facing]).max()) if facing.any() else np.inf
+        away, before = _heights(other, places)
+        return by + float((side * away[before]).max()) if before.any() else np.inf
 
     length = by
     while not missing(length) <= 0:

@@ -9,7 +9,8 @@ import numpy as np
 from arabesque.arrays import Floats, Ints, runs_of, tree_of, unit
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface, foot_points
-from arabesque.joining.recast import GRID, READ, Recast, coons_grid, four_sides, through_grid
+from arabesque.joining.recast import GRID, READ, SPANS, Recast, coons_grid, four_sides, through_grid
+from arabesque.progress import Progress, silent
 
 REACH = 0.002
 """Of the size of all: borders that run together are nearer to each other."""
@@ -28,6 +29,7 @@ def recast_several(
     spans: tuple[int, int] | None = None,
     near: float = 0.01,
     places: Sequence[Floats] = (),
+    progress: Progress = silent,
 ) -> Recast:
     """One patch with natural edges in the place of surfaces that lie side by side.
 
@@ -38,13 +40,19 @@ def recast_several(
     points, corners = _ring(surfaces)
     sides = four_sides(points, corners, places, points)
     grid = coons_grid(sides)
-    for _ in range(ROUNDS):
+    for number in range(ROUNDS):
+        progress(number / (2 * ROUNDS), "Reading the faces")
         for _ in range(SPREADS):
             grid[1:-1, 1:-1] = (grid[2:, 1:-1] + grid[:-2, 1:-1] + grid[1:-1, 2:] + grid[1:-1, :-2]) / 4
         inner = grid[1:-1, 1:-1].reshape(-1, 3)
         grid[1:-1, 1:-1] = _feet(surfaces, inner)[0].reshape(GRID - 2, GRID - 2, 3)
 
+    tried = 0
+
     def off(places: Floats) -> Floats:
+        nonlocal tried
+        tried += 1
+        progress(0.5 + tried / (2 * len(SPANS) + 2), "Trying spans")
         return np.asarray(np.linalg.norm(_feet(surfaces, places)[0] - places, axis=1))
 
     return through_grid(grid, sides, degree, spans, near, off, _feet(surfaces, grid[GRID // 2, GRID // 2][None])[1][0])

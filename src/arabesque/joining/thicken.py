@@ -21,6 +21,7 @@ from arabesque.geometry import (
 )
 from arabesque.joining.collocation import through
 from arabesque.joining.offset import set_off
+from arabesque.progress import Progress, silent
 
 MEETS = 0.002
 """Of the size of all: borders that run together are nearer to each other."""
@@ -32,7 +33,9 @@ DEGREE, SPANS = 3, 64
 """Of a wall along a trimmed border."""
 
 
-def thickened(parts: Sequence[Surface], low: float, high: float, near: float = 0.002) -> list[Surface]:
+def thickened(
+    parts: Sequence[Surface], low: float, high: float, near: float = 0.002, progress: Progress = silent
+) -> list[Surface]:
     """The faces of a skin with a thickness: each part set off by ``low`` and by ``high`` mm along the normal of the
     first one, and a ruled wall over each border that no other part runs along.
 
@@ -42,7 +45,11 @@ def thickened(parts: Sequence[Surface], low: float, high: float, near: float = 0
     if not low < high:
         raise InvalidShape("A thickness has to be above 0", "Give more than 0 mm")
     turned, free = _oriented(parts)
-    sides = [[_set_off(part, by, near) for part in turned] for by in (low, high)]
+    sides: list[list[Surface]] = [[], []]
+    for number, part in enumerate(turned):
+        progress(number / len(turned), "Setting both sides off")
+        for side, by in zip(sides, (low, high), strict=True):
+            side.append(_set_off(part, by, near))
     walls = [_wall(sides[0][number], sides[1][number], k) for number, k in free]
     return [*sides[0], *sides[1], *walls]
 

@@ -12,6 +12,7 @@ from arabesque.geometry import Plane, Rim, Surface, symmetric_from
 from arabesque.joining import (
     Blend,
     BlendSide,
+    Lines,
     Ways,
     best_pulls,
     blend,
@@ -65,58 +66,50 @@ class BlendBetween(Recipe):
     def sides(self, given: Given) -> tuple[BlendSide, BlendSide]:
         """Both borders as they are now, the first beginning where the lines do; raises ArabesqueError where one is
         there no more."""
-        if self.mirrored:
-            plane = _plane_of(given)
-            one = self.one.side(given, plane.mirrored(self.one.places(given)))
-            return one, image_of(one, plane)
-        one = self.one.side(given, self.two.places(given))
-        two = self.two.side(given, self.one.places(given))
-        lines = self._lines(given, one)
-        for line in lines:
-            one, two = _begun(one, line[0]), _begun(two, line[-1])
+        one, two, _ = self._read(given)
         return one, two
 
-    def _lines(self, given: Given, one: BlendSide) -> list[Floats]:
-        """(READ, 3) places along each line, from the first border to the second."""
-        found = []
+    def _read(self, given: Given) -> tuple[BlendSide, BlendSide, Lines]:
+        """Both borders, and the lines at the beginning and the end, (READ, 3) from the first border to the second."""
+        if self.mirrored:
+            plane = _plane_of(given)
+            one = two = self.one.side(given, plane.mirrored(self.one.places(given)))
+        else:
+            one = self.one.side(given, self.two.places(given))
+            two = self.two.side(given, self.one.places(given))
+        lines = []
         for curve in curves_of(given, self.lines):
             places = curve.at(np.linspace(*curve.domain, READ))
             start, end = (_away(one.rim, place) for place in places[[0, -1]])
-            found.append(places if start <= end else places[::-1])
-        return found
+            lines.append(places if start <= end else places[::-1])
+        for line in lines:
+            one, two = _begun(one, line[0]), _begun(two, line[-1])
+        return one, image_of(one, plane) if self.mirrored else two, _at_ends(lines, one)
 
     def best(self, given: Given, scan: Scan, progress: Progress = silent) -> tuple[BlendBetween, float]:
         """With the pulls at which it lies nearest to a scan, and how near 99 % of it are then, mm."""
+        first, second, lines = self._read(given)
 
         def tried(one: BlendSide, two: BlendSide) -> Surface:
-            return self._between(one, two, given).surface
+            return self._between(one, two, lines, given).surface
 
-        one, two, away = best_pulls(*self.sides(given), tried, scan, given.tolerance, self.mirrored, progress)
+        one, two, away = best_pulls(first, second, tried, scan, given.tolerance, self.mirrored, progress)
         made = replace(self, one=replace(self.one, pull=one.pull), two=replace(self.two, pull=two.pull))
         return made, away
 
     def made(self, given: Given, progress: Progress = silent) -> Blend:
         """With what is to be told of it."""
-        return self._between(*self.sides(given), given, progress)
+        return self._between(*self._read(given), given, progress)
 
-    def _between(self, one: BlendSide, two: BlendSide, given: Given, progress: Progress = silent) -> Blend:
-        made = blend(one, two, self.ways, self.degree, lines=self._at_ends(given, one))
+    def _between(
+        self, one: BlendSide, two: BlendSide, lines: Lines, given: Given, progress: Progress = silent
+    ) -> Blend:
+        made = blend(one, two, self.ways, self.degree, lines=lines)
         if self.middle:
             made = laid_on_scan(made, (one.order, two.order), self.middle, scan_of(given), given.tolerance, progress)
         if self.mirrored:
             made = replace(made, surface=symmetric_from(made.surface, _plane_of(given), 0, False))
         return made
-
-    def _at_ends(self, given: Given, one: BlendSide) -> tuple[Floats | None, Floats | None]:
-        """The line at which the blend begins, and that at which it ends."""
-        found: list[Floats | None] = [None, None]
-        ends = one.rim.surface.at(one.rim.places(np.array(one.part)))
-        for line in self._lines(given, one):
-            end = int(np.linalg.norm(ends - line[0], axis=1).argmin())
-            if found[end] is not None:
-                raise ArabesqueError("Both lines lie at one end of the blend", "Choose one for each end")
-            found[end] = line
-        return found[0], found[1]
 
     def build(self, given: Given, progress: Progress = silent) -> Surface:
         return self.made(given, progress).surface
@@ -126,6 +119,18 @@ def _plane_of(given: Given) -> Plane:
     if given.plane is None:
         raise ArabesqueError("There is no twin plane", "Set one in the first step")
     return given.plane
+
+
+def _at_ends(lines: list[Floats], one: BlendSide) -> Lines:
+    """The line at which a blend begins, and that at which it ends."""
+    found: list[Floats | None] = [None, None]
+    ends = one.rim.surface.at(one.rim.places(np.array(one.part)))
+    for line in lines:
+        end = int(np.linalg.norm(ends - line[0], axis=1).argmin())
+        if found[end] is not None:
+            raise ArabesqueError("Both lines lie at one end of the blend", "Choose one for each end")
+        found[end] = line
+    return found[0], found[1]
 
 
 def _begun(side: BlendSide, place: Floats) -> BlendSide:

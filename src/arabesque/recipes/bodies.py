@@ -13,7 +13,7 @@ from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Elementary, Surface, apply
 from arabesque.joining import thickened
-from arabesque.progress import Progress, silent
+from arabesque.progress import Progress, part, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.shapes import Sampled, can
 from arabesque.solid import Body, KernelWorker, combine, repeat, sew, steps, turns, with_edges
@@ -33,16 +33,10 @@ class Putting(Enum):
 _WORDS = {Putting.CUT: "cut", Putting.ADD: "add", Putting.COMMON: "common"}
 
 
-@dataclass(frozen=True)
-class SewnBody(Recipe):
-    """The body of the patches and faces of items (ids), whose borders lie within so many mm of each other. cap: flat
-    openings are closed."""
-
-    word = "sewn"
+class OfSkin(Recipe):
+    """What recipes share that make a body of the surfaces of some items, in their place. of: their ids."""
 
     of: tuple[str, ...]
-    within: float = 0.01
-    cap: bool = False
 
     @property
     def inputs(self) -> tuple[str, ...]:
@@ -52,10 +46,30 @@ class SewnBody(Recipe):
     def stands_for(self) -> tuple[str, ...]:
         return self.of
 
+    def skin(self, given: Given) -> list[Surface]:
+        """Their patches and faces; raises ArabesqueError where one has none any more."""
+        found: list[Surface] = []
+        for key in self.of:
+            shape = given.shapes[key]
+            if not can(shape, Sampled):
+                raise ArabesqueError("Something it was made from has no surface any more", "Undo that, or make it free")
+            found += shape.patches()
+        return found
+
+
+@dataclass(frozen=True)
+class SewnBody(OfSkin):
+    """The body of the patches and faces of items (ids), whose borders lie within so many mm of each other. cap: flat
+    openings are closed."""
+
+    word = "sewn"
+
+    of: tuple[str, ...]
+    within: float = 0.01
+    cap: bool = False
+
     def build(self, given: Given, progress: Progress = silent) -> Body:
-        skin = [patch for key in self.of for patch in _surfaces(given, key)]
-        parts = [(f"face {number + 1}", patch) for number, patch in enumerate(skin)]
-        return sew(parts, self.within, kernel_of(given), self.cap, progress)
+        return sew(_named(self.skin(given)), self.within, kernel_of(given), self.cap, progress)
 
 
 class Thickness(Enum):
@@ -67,7 +81,7 @@ class Thickness(Enum):
 
 
 @dataclass(frozen=True)
-class ThickenedBody(Recipe):
+class ThickenedBody(OfSkin):
     """The skin of some items (ids) with a thickness, mm: both sides, and walls over its free borders."""
 
     word = "thickened"
@@ -77,20 +91,11 @@ class ThickenedBody(Recipe):
     side: Thickness = Thickness.OUT
     near: float = 0.002
 
-    @property
-    def inputs(self) -> tuple[str, ...]:
-        return self.of
-
-    @property
-    def stands_for(self) -> tuple[str, ...]:
-        return self.of
-
     def build(self, given: Given, progress: Progress = silent) -> Body:
         shares = {Thickness.OUT: (0.0, 1.0), Thickness.IN: (-1.0, 0.0), Thickness.BOTH: (-0.5, 0.5)}[self.side]
-        skin = [patch for key in self.of for patch in _surfaces(given, key)]
-        faces = thickened(skin, shares[0] * self.length, shares[1] * self.length, self.near)
-        named = [(f"face {number + 1}", face) for number, face in enumerate(faces)]
-        made = sew(named, SEWN * self.near, kernel_of(given), progress=progress)
+        low, high = (share * self.length for share in shares)
+        faces = thickened(self.skin(given), low, high, self.near, part(progress, 0.0, 0.6))
+        made = sew(_named(faces), SEWN * self.near, kernel_of(given), progress=part(progress, 0.6, 1.0))
         if not made.told.closed:
             words = f"{len(made.told.free)} borders of the thickened skin stay free"
             raise ArabesqueError(words, "Look in the joins check where its patches do not meet smoothly")
@@ -201,11 +206,8 @@ def kernel_of(given: Given) -> KernelWorker:
     return worker
 
 
-def _surfaces(given: Given, key: str) -> Sequence[Surface]:
-    shape = given.shapes[key]
-    if not can(shape, Sampled):
-        raise ArabesqueError("Something that it was made from has no surface any more", "Undo that, or make it free")
-    return shape.patches()
+def _named(faces: Sequence[Surface]) -> list[tuple[str, Surface]]:
+    return [(f"face {number + 1}", face) for number, face in enumerate(faces)]
 
 
 def _solid(shape: Any) -> Body | Elementary:

@@ -32,17 +32,17 @@ class ExtendedFace(Recipe):
     def inputs(self) -> tuple[str, ...]:
         return (self.of, self.past) if self.past else (self.of,)
 
-    def reach(self, given: Given) -> float:
+    def reach(self, given: Given, progress: Progress = silent) -> float:
         """mm by which the borders are moved."""
         surface, past = given.shapes[self.of], given.shapes.get(self.past)
         if not self.past:
             return self.length
         if not isinstance(past, Surface) or not isinstance(surface, Surface):
             raise ArabesqueError("What it was to pass is no surface any more", "Undo that, or make it free")
-        return length_past(surface, self.borders, past, self.length, self.manner)
+        return length_past(surface, self.borders, past, self.length, self.manner, progress)
 
     def build(self, given: Given, progress: Progress = silent) -> Surface:
         surface = given.shapes[self.of]
         if not isinstance(surface, Surface):
             raise ArabesqueError("What was extended is no surface any more", "Undo that, or make it free")
-        return moved_borders(surface, self.borders, self.reach(given), self.manner)
+        return moved_borders(surface, self.borders, self.reach(given, progress), self.manner)

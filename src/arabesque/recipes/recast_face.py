@@ -44,17 +44,17 @@ class RecastFace(Recipe):
     def moved(self, matrix: Floats) -> RecastFace:
         return replace(self, corners=apply(matrix, self.corners)) if len(self.corners) else self
 
-    def made(self, given: Given) -> Recast:
+    def made(self, given: Given, progress: Progress = silent) -> Recast:
         """With what is to be told of it; raises ArabesqueError where there is no face any more."""
         faces = [given.shapes[key] for key in self.inputs]
         if not all(isinstance(face, Surface) for face in faces):
             raise ArabesqueError("What was recast is no surface any more", "Undo that, or make it free")
         spans = self.spans if min(self.spans) > 0 else None
         if self.others:
-            return recast_several(faces, self.degree, spans, self.near, list(self.corners))
+            return recast_several(faces, self.degree, spans, self.near, list(self.corners), progress)
         if self.side:
             return recast_at_crease(faces[0], self.degree, spans, self.near)[self.side - 1]
         return recast(faces[0], self.degree, spans, self.near, list(self.corners))
 
     def build(self, given: Given, progress: Progress = silent) -> Surface:
-        return self.made(given).surface
+        return self.made(given, progress).surface

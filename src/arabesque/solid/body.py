@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -36,7 +37,7 @@ class Told:
         lines = tuple(frozen_array(line, (None, 3), np.float64, what="Free border") for line in self.free)
         object.__setattr__(self, "free", lines)
 
-    @property
+    @cached_property
     def widths(self) -> list[float]:
         """mm, of each free border how far its middle half is from the nearest other one at most; infinite for one
         alone."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -117,8 +117,7 @@ def derived_in_place(
         source = document[of]
         name = document.free_name(f"{source.name} {word}")
         item = Item(new_id(), name, shape, layer=source.layer, recipe=recipe, made_of=made_of)
-        hidden = replace(source.look, visible=False)
-        document = document.changed(of, look=hidden).with_item(item)
+        document = _seen(document, (of, *recipe.stands_for), False).with_item(item)
         made.append(item)
     return Change(f"{names} {word}", document, made[0].id)
 
@@ -133,9 +132,7 @@ def standing_for(
     item = Item(new_id(), document.free_name(name), shape, recipe=recipe, made_of=made_of)
     names = [document[key].name for key in recipe.stands_for]
     some = " and ".join(names) if len(names) < 4 else f"{len(names)} items"
-    for key in recipe.stands_for:
-        document = document.changed(key, look=replace(document[key].look, visible=False))
-    return Change(f"{some} {word}", document.with_item(item), item.id)
+    return Change(f"{some} {word}", _seen(document, recipe.stands_for, False).with_item(item), item.id)
 
 
 def derived_and_cut(
@@ -156,7 +153,13 @@ def derived_and_cut(
 def derived_again(
     document: Document, item: AnyItem, words: str, shape: Shape, recipe: Recipe, made_of: tuple[object, ...]
 ) -> Change:
-    """A derived item made otherwise: another recipe, and what it made of some values. words: what was done."""
+    """A derived item made otherwise: another recipe, and what it made of some values. words: what was done.
+
+    What it stands for from now on is hidden, and what it no longer does shows again.
+    """
+    before = () if item.recipe is None else item.recipe.stands_for
+    document = _seen(document, [key for key in before if key not in recipe.stands_for and key in document], True)
+    document = _seen(document, [key for key in recipe.stands_for if key not in before], False)
     put = document.with_shape(item.id, shape)
     again = replace(put[item.id], recipe=recipe, made_of=made_of)
     return Change(f"{item.name}: {words}", put.with_item(again), item.id)
@@ -172,10 +175,15 @@ def stood_down(document: Document, item: AnyItem) -> Change | None:
     sources = [] if item.recipe is None else [key for key in item.recipe.stands_for if key in document]
     if not sources:
         return None
-    put = document.without(item.id)
-    for key in sources:
-        put = put.changed(key, look=replace(put[key].look, visible=True))
+    put = _seen(document.without(item.id), sources, True)
     return Change(f"{item.name} taken back to {' and '.join(document[key].name for key in sources)}", put, sources[0])
+
+
+def _seen(document: Document, keys: Iterable[str], visible: bool) -> Document:
+    """The document with some items shown, or hidden."""
+    for key in dict.fromkeys(keys):
+        document = document.changed(key, look=replace(document[key].look, visible=visible))
+    return document
 
 
 def made_free(document: Document, item: AnyItem) -> Change | None:

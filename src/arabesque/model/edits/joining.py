@@ -48,17 +48,18 @@ def matched(
     kept = tuple(one for one in before.edges if one.edge != int(edge))
     recipe = replace(before, edges=(*kept, MatchedEdge(int(edge), to, rows)), ways=ways)
     if meet:
-        document = with_inputs(document, {to.of: coming_half_way(document, item.shape, edge, to, ways)})
+        other = document[to.of]
+        document = with_inputs(document, {to.of: coming_half_way(other.shape, other.name, item.shape, edge, to, ways)})
     shape = recipe.build(given(document, recipe))
     return derived_again(document, document[item.id], "edge matched", shape, recipe, ingredients(document, recipe))
 
 
-def coming_half_way(document: Document, surface: Surface, edge: int, to: BorderOf, ways: Ways = Ways.ROWS) -> Surface:
-    """What an edge is matched to, with its own edge half way to that; raises ArabesqueError where that cannot be."""
-    other = document[to.of]
-    if not isinstance(other.shape, Surface) or isinstance(other.shape, Face) or to.rim == INSIDE:
-        raise ArabesqueError(f"{other.name} has no edge that could come half way", "Let it stay where it is")
-    return half_way(surface, edge, other.shape, to.rim, to.order, ways)
+def coming_half_way(other: Any, name: str, surface: Surface, edge: int, to: BorderOf, ways: Ways) -> Surface:
+    """The shape that an edge is matched to, with its own edge half way to that; raises ArabesqueError, which says its
+    name, where that cannot be."""
+    if not isinstance(other, Surface) or isinstance(other, Face) or to.rim == INSIDE:
+        raise ArabesqueError(f"{name} has no edge that could come half way", "Let it stay where it is")
+    return half_way(surface, edge, other, to.rim, to.order, ways)
 
 
 def with_inputs(document: Document, inputs: Mapping[str, Surface]) -> Document:
@@ -89,6 +90,14 @@ def blended(
     return derived(document, words, name, shape, recipe, made_of)
 
 
+def _held_by_plane(item: AnyItem, edge: int) -> bool:
+    """True for an edge on the twin plane, and for both across it of a patch that spans it."""
+    twin, (axis, at_end) = item.ties.twin, Edge(edge).side
+    if twin is None or twin.axis != axis or twin.kind is TwinKind.BESIDE:
+        return False
+    return twin.kind is TwinKind.SPANS or twin.at_end == at_end
+
+
 def recast(document: Document, parts: Sequence[tuple[Surface, RecastFace, tuple[object, ...]]]) -> Change:
     """Patches that stand for the faces that they were recast from, which are hidden from then on.
 
@@ -96,25 +105,26 @@ def recast(document: Document, parts: Sequence[tuple[Surface, RecastFace, tuple[
     """
     some = [(recipe.of, shape, recipe, made_of) for shape, recipe, made_of in parts]
     change = derived_in_place(document, "recast", some)
-    put = change.document
-    hidden = dict.fromkeys(key for _, recipe, _ in parts for key in recipe.others)
-    for key in hidden:
-        put = put.changed(key, look=replace(put[key].look, visible=False))
-    label = f"{1 + len(hidden)} patches recast as one" if hidden else change.label
-    return replace(change, label=label, document=put)
+    several = len(parts[0][1].stands_for)
+    return replace(change, label=f"{several} patches recast as one") if several > 1 else change
 
 
 def chain_extended(document: Document, edges: Sequence[tuple[AnyItem, int]], length: float, manner: Manner) -> Change:
     """Edges of patches moved out together by ``length`` mm, or back below 0: corners that they share stay shared.
 
-    Patches that followed something are free from then on. Raises ArabesqueError for trimmed borders.
+    Patches that followed something are free from then on. Raises ArabesqueError for trimmed borders, and for edges that
+    the twin plane holds.
     """
-    for item, _ in edges:
+    for item, edge in edges:
         if not isinstance(item.shape, Surface) or isinstance(item.shape, Face):
             raise ArabesqueError(f"{item.name} has no edge that can be moved with others", "Extend it by itself")
-    made = extended_chain([(item.shape, edge) for item, edge in edges], length, manner)
-    shapes = {item.id: shape for (item, _), shape in zip(edges, made, strict=True)}
-    return Change(f"{len(edges)} edges moved {length:+.3g} mm", with_inputs(document, shapes))
+        if _held_by_plane(item, edge):
+            raise ArabesqueError(f"The twin plane holds this edge of {item.name}", "Move it alone, or let the twin go")
+    keys = list(dict.fromkeys(item.id for item, _ in edges))
+    numbers = [(keys.index(item.id), edge) for item, edge in edges]
+    made = extended_chain([document[key].shape for key in keys], numbers, length, manner)
+    put = with_inputs(document, dict(zip(keys, made, strict=True)))
+    return Change(f"{len(edges)} edges moved {length:+.3g} mm", put)
 
 
 def together(

@@ -12,6 +12,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import (
     Curve,
     Edge,
+    Face,
     Seam,
     Surface,
     Twin,
@@ -47,7 +48,12 @@ SEAMS = (Seam.SEATED, Seam.SMOOTH, Seam.SMOOTH, Seam.EVEN)
 
 
 def edge_seated(document: Document, item: Patch, edge: int, order: int) -> Change:
-    """An ``Edge`` of a patch brought to the twin plane, where it meets its image with G0 to G3."""
+    """An ``Edge`` of a patch brought to the twin plane, where it meets its image with G0 to G3.
+
+    Raises ArabesqueError for a trimmed face, and where another edge lies nearer to the plane.
+    """
+    if isinstance(item.shape, Face):
+        raise ArabesqueError("A trimmed border cannot be seated", "Recast it first")
     plane, (axis, at_end) = document.plane_of(item), Edge(edge).side
     ends = item.shape.rims()[edge]
     away = float(np.abs(plane.height(ends.surface.at(ends.places(np.linspace(0, 1, 17))))).max())

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
@@ -73,6 +75,18 @@ class BodyEdges(MakingBody):
                     best, found = away, (item.id, place)
         return found
 
+    def key(self, event: QKeyEvent) -> bool:
+        if event.key() == Qt.Key.Key_Backspace and self.places:
+            self._without(-1)
+            return True
+        return False
+
+    def _without(self, number: int) -> None:
+        """Give an edge back; with the last one, the body."""
+        del self.places[number]
+        self.picked = self.picked if self.places else []
+        self.try_it()
+
     def press(self, pointer: Pointer) -> None:
         found = self._under(pointer)
         if found is None:
@@ -82,10 +96,10 @@ class BodyEdges(MakingBody):
         line = self._line(place)
         same = [k for k, one in enumerate(self.places) if np.array_equal(self._line(one), line)]
         if same:
-            del self.places[same[0]]
+            self._without(same[0])
         else:
             self.places.append(place)
-        self.try_it()
+            self.try_it()
 
     def _line(self, place: Floats) -> Floats:
         """(n, 3) along the edge of the picked body that passes nearest to a place."""

@@ -78,7 +78,8 @@ class RepeatBody(MakingBody):
             self.form_changed.emit()
             self.try_it()
             return
-        self.picked = []
+        if isinstance(shape, Body):
+            self.picked = []
         super().press(pointer)
 
     def draft(self) -> RepeatedBody | None:

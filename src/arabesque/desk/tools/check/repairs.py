@@ -55,7 +55,7 @@ def repairs(session: Session, one: Meeting, two: Meeting, join: Join, order: int
         for mine, other in pairs:
             if mine.border != INSIDE:
                 words = f"→ extend {mine.item.name} until it passes {other.item.name}"
-                found.append(Choice(words, partial(extend_past, session, mine.item, mine.border, other.item.id)))
+                found.append(Choice(words, partial(extend_past, session, mine.item, (mine.border,), other.item.id)))
     if steep or INSIDE in (one.border, two.border):
         for mine, other in pairs:
             cut = partial(session.asks.propose.emit, "trim", ((mine.item.id, mine.border), (other.item.id, INSIDE)))

@@ -77,8 +77,9 @@ def outward(surface: Surface, grip: Grip, anchor: Floats) -> list[Floats]:
     for a corner."""
     (u0, u1), (v0, v1) = surface.domain
     if grip.trimmed:
-        rim, t = surface.rims()[grip.number], np.linspace(0, 1, len(line_of(surface, grip)))
-        return [outward_ways(surface, rim, t)[int(np.linalg.norm(line_of(surface, grip) - anchor, axis=1).argmin())]]
+        rim, line = surface.rims()[grip.number], line_of(surface, grip)
+        share = int(np.linalg.norm(line - anchor, axis=1).argmin()) / (len(line) - 1)
+        return [outward_ways(surface, rim, np.array([share]))[0]]
     if grip.corner:
         u, v = ((u0, v0), (u1, v0), (u1, v1), (u0, v1))[grip.number]
         d = surface.derivatives([[u, v]], 1)

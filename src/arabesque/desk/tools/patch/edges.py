@@ -13,6 +13,7 @@ from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.jobs import Job
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.extend_past import extend_past
 from arabesque.desk.tools.on_patches import committed_patch, patch_under, take_one
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.patch.edge_moves import (
@@ -33,9 +34,8 @@ from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.fitting import PatchFit, refit
 from arabesque.geometry import Edge, Face, Manner, Surface, TwinKind, continuation, reach_along, tie_matrix
-from arabesque.joining import length_past
 from arabesque.model import Document, Item, Origin, edits, new_id
-from arabesque.model.rebuild import given, ingredients
+from arabesque.model.rebuild import ingredients
 from arabesque.recipes import ExtendedFace
 
 UNEVEN = 1.25
@@ -226,26 +226,20 @@ class Edges(Tool):
             self.session.tell_problem(ArabesqueError("There is no other surface here", "Click what is to be passed"))
             return
         self._aiming = False
-        surface, past, by, manner = item.shape, found[0].shape, o.past, self._manner
         numbers = [grip.number, *(number for _, number in self.more)]
-        job = self.session.run(
-            "Find how far it goes", lambda progress: length_past(surface, numbers, past.whole, by, manner)
-        )
-        key = found[0].id
-
-        def finish(length: float | None) -> None:
-            if job is not self._search:
-                return
-            self._search, now = None, self.item
-            if length is not None and now is not None and now.shape is surface:
-                self._take(now, length, 0.0, key)
-            self.changed.emit()
-
+        job = extend_past(self.session, item, numbers, found[0].id, self._passed, o.past, self._manner)
         self._search = job
-        job.done.connect(finish)
-        job.failed.connect(lambda _: finish(None))
-        job.cancelled.connect(lambda: finish(None))
+        job.ended.connect(lambda: self._ended(job))
         self.changed.emit()
+
+    def _passed(self, key: str) -> None:
+        """What was taken reaches as far as it was to: of a trimmed face, another item stands there now."""
+        self.grip, self.more = None, []
+
+    def _ended(self, job: Job) -> None:
+        if job is self._search:
+            self._search = None
+            self.changed.emit()
 
     def move(self, pointer: Pointer, dragging: bool) -> None:
         if not dragging or self._drag is None or self.grip is None:
@@ -265,7 +259,7 @@ class Edges(Tool):
         self._moved = (lengths[0], lengths[1] if self.grip.corner else 0.0)
         try:
             self.session.show(self.session.moving(self._made(item, *self._moved)))
-        except InvalidShape as problem:
+        except ArabesqueError as problem:
             self.session.tell_problem(problem)
         self.changed.emit()
 
@@ -325,18 +319,17 @@ class Edges(Tool):
     def _manner(self) -> Manner:
         return Manner.NATURAL if self.options.becomes is Becomes.FITTED else self.options.goes_on
 
-    def _take(self, item: Item, first: float, second: float, past: str = "") -> None:
-        """Keep what the grip comes to; past: id of the surface that it passes then."""
+    def _take(self, item: Item, first: float, second: float) -> None:
         grip = self.grip
         assert grip is not None
-        if grip.trimmed:
-            self._stand_for(item, grip, first, past)
-            return
         try:
             made = self._made(item, first, second)
         except ArabesqueError as problem:
             self.session.drop_shown()
             self.session.tell_problem(problem)
+            return
+        if grip.trimmed:
+            self._stand_for(item, made[item.id].shape, grip, first)
             return
         if self.more:
             self.session.commit(f"{1 + len(self.more)} edges moved {first:+.3g} mm", self.session.moving(made))
@@ -362,18 +355,12 @@ class Edges(Tool):
                 True,
             )
 
-    def _stand_for(self, item: Item, grip: Grip, length: float, past: str) -> None:
+    def _stand_for(self, item: Item, shape: Surface, grip: Grip, length: float) -> None:
         """A trimmed face with borders moved out follows the face, and stands for it."""
         numbers = (grip.number, *(number for _, number in self.more))
-        recipe = ExtendedFace(item.id, numbers, self.options.past if past else length, past, self._manner)
+        recipe = ExtendedFace(item.id, numbers, length, manner=self._manner)
         self.session.drop_shown()
-        document = self.session.history.document
-        try:
-            shape = recipe.build(given(document, recipe))
-        except ArabesqueError as problem:
-            self.session.tell_problem(problem)
-            return
-        part = item.id, shape, recipe, ingredients(document, recipe)
+        part = item.id, shape, recipe, ingredients(self.session.history.document, recipe)
         if self.session.edit(edits.items.derived_in_place, "extended", [part]):
             self.grip, self.more = None, []
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from PyQt6.QtCore import Qt
@@ -27,6 +28,15 @@ from arabesque.recipes import INSIDE, Given, MatchedEdge, MatchedTo, Recipe
 
 Made = tuple[Surface, list[Fact], dict[str, Surface]]
 """The patch, what is told of it, and others that come half way, by their ids."""
+
+
+@dataclass(frozen=True)
+class Pairs(Given):
+    """What a match is tried with, in one piece: a try that is given up may still read it beside the window. half_way:
+    the others come half way. names: of the others, by their ids."""
+
+    half_way: bool = False
+    names: Mapping[str, str] = field(default_factory=dict)
 
 
 class MatchEdges(Making):
@@ -66,7 +76,7 @@ class MatchEdges(Making):
         recipe = item.recipe
         assert isinstance(recipe, MatchedTo)
         self.options.ways = recipe.ways
-        self.options.order = recipe.edges[-1].to.order
+        self.options.order, self.options.half_way = recipe.edges[-1].to.order, False
         self.options.rows = recipe.edges[-1].rows
         self.pairs = [(Border(item.id, one.edge), Border.from_recipe(one.to)) for one in recipe.edges]
 
@@ -164,18 +174,20 @@ class MatchEdges(Making):
         before = item.shape if recipe is None else recipe.before
         return MatchedTo(before, tuple(edges), o.ways)
 
+    def source(self, recipe: Recipe) -> Given:
+        plain, document = super().source(recipe), self.session.document
+        names = {key: document[key].name for key in recipe.inputs}
+        return Pairs(plain.shapes, self.session.scan, plain.tolerance, half_way=self.options.half_way, names=names)
+
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> Made:
         assert isinstance(recipe, MatchedTo)
-        scan = self.session.scan
+        assert isinstance(source, Pairs)
+        scan, before = source.scan, source.shapes
         others: dict[str, Surface] = {}
-        if self.options.half_way:
-            document = self.session.history.document
-            for one in recipe.edges:
-                others[one.to.of] = edits.joining.coming_half_way(
-                    edits.joining.with_inputs(document, others), recipe.before, one.edge, one.to, recipe.ways
-                )
-        before = source
-        source = replace(source, shapes={**source.shapes, **others})
+        for one in recipe.edges if source.half_way else ():
+            there, name = others.get(one.to.of, before[one.to.of]), source.names[one.to.of]
+            others[one.to.of] = edits.joining.coming_half_way(there, name, recipe.before, one.edge, one.to, recipe.ways)
+        source = replace(source, shapes={**before, **others})
         steps = recipe.matched(source)
         made = steps[-1].surface
         facts = [
@@ -188,8 +200,8 @@ class MatchEdges(Making):
             for label, surface in (("99 % before", recipe.before), ("99 % now", made)):
                 facts.append(distance_fact(label, surface, scan, source.tolerance))
             for key, moved in others.items():
-                name = self.session.document[key].name
-                for label, surface in ((f"{name} before", before.shapes[key]), (f"{name} now", moved)):
+                name = source.names[key]
+                for label, surface in ((f"{name} before", before[key]), (f"{name} now", moved)):
                     facts.append(distance_fact(label, surface, scan, source.tolerance))
         return made, facts, others
 

@@ -121,7 +121,7 @@ class RecastPatch(FromOneSurface):
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> Parts:
         assert isinstance(recipe, RecastFace)
         recipes = [recipe] if self.target is not None or not recipe.side else _sides(recipe)
-        return [one.made(source) for one in recipes]
+        return [one.made(source, progress) for one in recipes]
 
     def shape_of(self, made: Parts) -> Surface:
         return made[0].surface

@@ -192,7 +192,7 @@ class TrimSurface(Making):
                 self.keep[key] = [_share(self.session.document[key], place) for place in places]
                 self.try_it()
 
-        extend_past(self.session, item, facing(item.shape, past.shape)[0], past.id, extended)
+        extend_past(self.session, item, (facing(item.shape, past.shape)[0],), past.id, extended)
 
     def _failed(self, problem: ArabesqueError) -> None:
         self._apart = problem if isinstance(problem, DoNotMeet) else None
