@@ -26,6 +26,8 @@ GRID = 65
 READ = 257
 SPANS = 1, 2, 3, 4, 6, 8, 12, 16, 24
 """Along both ways, tried in turn."""
+AT_BEST = 1.05
+"""Of what is missed with the most spans: what is missed with as few as do about as well."""
 LOOKED_AT = 49
 SMOOTHINGS, STEP = 400, 0.9
 """Rounds in which places that crossed are spread inside the border."""
@@ -84,19 +86,32 @@ def through_grid(
 ) -> Recast:
     """The patch nearest to a (GRID, GRID, 3) grid, with as few spans as come ``near``, mm, or those given.
 
-    sides: four (READ, 3) lines going round. off: how far (n, 3) places are from what is made anew, (n,) mm. facing:
-    (3,) to which side the middle looks.
+    sides: four (READ, 3) lines going round.
+    off: how far (n, 3) places are from what is made anew, (n,) mm. facing: (3,) to which side the middle looks.
     """
     steps = np.linspace(0, 1, GRID)
-    tries = [spans] if spans is not None else [(n, n) for n in SPANS]
-    made: Recast | None = None
-    for count in tries:
+
+    def fitted(count: tuple[int, int]) -> Surface:
         knots = uniform_knots(degree[0], count[0]), uniform_knots(degree[1], count[1])
-        surface = nearest_surface(degree, knots, [steps, steps], wanted)
-        made = _measured(surface, off, sides)
-        if max(made.off, made.border) <= near:
-            break
-    assert made is not None
+        return nearest_surface(degree, knots, [steps, steps], wanted)
+
+    def missed(surface: Surface) -> float:
+        return float(np.linalg.norm(surface.on_grid(steps, steps)[0, 0] - wanted, axis=2).max())
+
+    if spans is not None:
+        made = _measured(fitted(spans), off, sides)
+    else:
+        # what is missed along u and along v adds up: each is looked at with the other as fine as may be
+        most = SPANS[-1]
+        rests = [[missed(fitted(one)) for one in ways] for ways in
+                 ([(n, most) for n in SPANS], [(most, n) for n in SPANS])]  # fmt: skip
+        goal = max(near, AT_BEST * rests[0][-1])
+        at = [next(k for k, rest in enumerate(rest_of) if rest <= goal) for rest_of in rests]
+        made = _measured(fitted((SPANS[at[0]], SPANS[at[1]])), off, sides)
+        while max(made.off, made.border) > near and rests[0][-1] < near and min(at) < len(SPANS) - 1:
+            axis = min((k for k in (0, 1) if at[k] < len(SPANS) - 1), key=lambda k: -rests[k][at[k]])
+            at[axis] += 1
+            made = _measured(fitted((SPANS[at[0]], SPANS[at[1]])), off, sides)
     looks = float(made.surface.normals(np.array([[0.5, 0.5]]))[0] @ facing)
     return made if looks > 0 else replace(made, surface=made.surface.reversed(0))
 

@@ -52,7 +52,7 @@ def recast_several(
     def off(places: Floats) -> Floats:
         nonlocal tried
         tried += 1
-        progress(0.5 + tried / (2 * len(SPANS) + 2), "Trying spans")
+        progress(0.5 + tried / (4 * len(SPANS) + 2), "Trying spans")
         return np.asarray(np.linalg.norm(_feet(surfaces, places)[0] - places, axis=1))
 
     return through_grid(grid, sides, degree, spans, near, off, _feet(surfaces, grid[GRID // 2, GRID // 2][None])[1][0])

@@ -87,6 +87,12 @@ class RecastPatch(FromOneSurface):
             self.try_it()
 
     @property
+    def says(self) -> str:
+        if self.made is not None:
+            return "Enter keeps it; Ctrl-click neighbours to make one of all"
+        return super().says
+
+    @property
     def covers(self) -> frozenset[str]:
         return super().covers | (frozenset() if self.made is None else frozenset({self.picked, *self.others}))
 
