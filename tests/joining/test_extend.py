@@ -6,7 +6,18 @@ import numpy as np
 
 from arabesque.checking import find_joins
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Edge, Elementary, ElementaryKind, Face, Manner, Plane, Rim, Surface, foot_points, split_surface
+from arabesque.geometry import (
+    Edge,
+    Elementary,
+    ElementaryKind,
+    Face,
+    Manner,
+    Plane,
+    Rim,
+    Surface,
+    foot_points,
+    split_surface,
+)
 from arabesque.joining import Cutter, cut_apart, extended_chain, extended_face, length_past
 from arabesque.model import any_stale
 from arabesque.script import Project
