@@ -63,9 +63,9 @@ from arabesque.recipes import (
 from arabesque.recipes.patch_on_scan import CALM_SIDES
 from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.script_base import AnyItem
-from arabesque.script_bodies import Bodies
 from arabesque.script_cages import Cages
 from arabesque.script_curves import ShapesCurves
+from arabesque.script_features import Features
 from arabesque.script_joining import Joins
 from arabesque.script_layout import Layouts
 from arabesque.script_trace import Traces
@@ -89,7 +89,7 @@ _KINDS = {
 }
 
 
-class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Bodies):
+class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features):
     """A project without a window.
 
     Items are values: what a method returns tells of the state at that

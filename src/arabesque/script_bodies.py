@@ -34,7 +34,7 @@ class Bodies(Lends):
 
     def sew(self, items: Sequence[AnyItem], within: float = 0.01, cap: bool = False) -> AnyItem:
         """The body of patches and faces whose borders lie within so many mm of each other: a solid where it is closed.
-        It follows them and stands for them; see ``told_of_body`` for what it is. cap: flat openings are closed."""
+        It follows them and stands for them; see ``told_of_body`` for what it is. cap: openings are closed."""
         keys = tuple(self.item(item.id).id for item in items)
         if not keys:
             raise ArabesqueError("There is nothing to sew", "Give patches or faces")
@@ -72,12 +72,19 @@ class Bodies(Lends):
         return self._edges(body, near, length, True)
 
     def repeat(
-        self, body: AnyItem, count: int, way: ArrayLike, at: ArrayLike = (0.0, 0.0, 0.0), step: float = 0.0
+        self,
+        body: AnyItem,
+        count: int,
+        way: ArrayLike,
+        at: ArrayLike = (0.0, 0.0, 0.0),
+        step: float = 0.0,
+        since: AnyItem | None = None,
     ) -> AnyItem:
         """A body ``count`` times as one: turned about an axis (3,) through a place (3,), or each time ``step`` mm
-        further along it."""
+        further along it. since: an earlier body, where only what was done to that is repeated."""
         place, axis = (np.asarray(value, dtype=float) for value in (at, way))
-        return self._body("repeated", RepeatedBody(self.item(body.id).id, place, axis, count, step))
+        earlier = "" if since is None else self.item(since.id).id
+        return self._body("repeated", RepeatedBody(self.item(body.id).id, place, axis, count, step, earlier))
 
     def _edges(self, body: AnyItem, near: ArrayLike, size: float, chamfer: bool) -> AnyItem:
         places = np.asarray(near, dtype=float).reshape(-1, 3)

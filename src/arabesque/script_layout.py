@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from arabesque.arrays import Bools, Floats
 from arabesque.errors import ArabesqueError
@@ -13,7 +14,7 @@ from arabesque.layout import NO_GUIDES, Aim, Detail, Guides, Improved, Layout, i
 from arabesque.model import Change, edits
 from arabesque.model.rebuild import given, ingredients
 from arabesque.reading import find_symmetry_plane
-from arabesque.recipes import LayoutOfScan, Taken, marked_part
+from arabesque.recipes import LayoutOfScan, SurfaceOfRegion, Taken, marked_part
 from arabesque.script_base import AnyItem, Lends
 
 
@@ -70,6 +71,30 @@ class Layouts(Lends):
         assert change.select is not None
         self._layouts[change.select] = made
         return self.item(change.select)
+
+    def surface_of_region(
+        self,
+        marked: ArrayLike | None = None,
+        areas: tuple[AnyItem, Sequence[ArrayLike]] | None = None,
+        inside: Sequence[AnyItem] = (),
+        within: float = 0.0,
+        smoothness: float = 0.3,
+        past: float = 2.0,
+        along: ArrayLike | None = None,
+    ) -> AnyItem:
+        """A free, fair patch over a part of the scan that reaches past it, to cut a body with or to build on.
+
+        The part: triangles (m,) that are marked, of regions the areas at (3,) places, or what closed curves enclose.
+        within: mm that 99 % of it keep, 0 for the tolerance. smoothness: 0 to 1. past: mm. along: (3,) along which its
+        rows run. It follows the scan and its regions.
+        """
+        rings = tuple(self.item(item.id).id for item in inside)
+        mask = None if marked is None else np.asarray(marked, dtype=bool)
+        some = None if areas is None else (areas[0], [np.asarray(place, dtype=float) for place in areas[1]])
+        way = None if along is None else np.asarray(along, dtype=float)
+        recipe = SurfaceOfRegion(self._part(rings, mask, some, False), within, smoothness, past, way)
+        shape = recipe.build(given(self.document, recipe), self._progress)
+        return self._derived("surface of a region made", "Surface", recipe, shape)
 
     def _part(
         self, rings: tuple[str, ...], marked: Bools | None, areas: tuple[AnyItem, Sequence[Floats]] | None, free: bool

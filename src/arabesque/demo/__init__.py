@@ -1,5 +1,6 @@
 """The invented demo scenario: master shapes with known equations, and a simulated scanner."""
 
+from arabesque.demo.dipper import Dipper
 from arabesque.demo.heron import Heron
 from arabesque.demo.juniper import Juniper
 from arabesque.demo.master import Dent, Hole, Master
@@ -8,7 +9,7 @@ from arabesque.demo.project import demo_project
 from arabesque.demo.scanner import Simulated, simulate
 from arabesque.errors import ArabesqueError
 
-MASTERS: dict[str, type[Master]] = {"heron": Heron, "pebble": Pebble, "juniper": Juniper}
+MASTERS: dict[str, type[Master]] = {"heron": Heron, "pebble": Pebble, "juniper": Juniper, "dipper": Dipper}
 """The master shapes by name."""
 
 
@@ -22,6 +23,7 @@ def master(name: str) -> Master:
 __all__ = [
     "MASTERS",
     "Dent",
+    "Dipper",
     "Heron",
     "Hole",
     "Juniper",

@@ -7,6 +7,7 @@ from arabesque.fitting.even_curve import closer_curve, evened_curve, leg_ratio
 from arabesque.fitting.evenness import evenness_matrix
 from arabesque.fitting.fairness import fairness_matrix, roughness
 from arabesque.fitting.four_corners import calm_patch, four_corner_patch, quick_patch, sides_after
+from arabesque.fitting.free_region import FreeRegion, free_region
 from arabesque.fitting.grow import Grower, Growth, blocked_triangles, covered_triangles
 from arabesque.fitting.ladder import raised, refit
 from arabesque.fitting.lay_between import EdgeOf, Piece, lay_between, ring_of
@@ -26,6 +27,7 @@ __all__ = [
     "Candidate",
     "EdgeOf",
     "FitSettings",
+    "FreeRegion",
     "Grower",
     "Growth",
     "PatchFit",
@@ -54,6 +56,7 @@ __all__ = [
     "fit_patch",
     "fit_together",
     "four_corner_patch",
+    "free_region",
     "lay_between",
     "leg_ratio",
     "lightest",

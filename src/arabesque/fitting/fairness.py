@@ -44,10 +44,13 @@ def fairness_matrix(surface: Surface) -> Floats:
     that a long patch is not stiffer one way. After Moreton and Séquin,
     "Functional optimization for fair surface design", SIGGRAPH 1992.
     """
-    u = [gram_matrix(surface.knots[0], surface.degree[0], k) for k in range(4)]
-    v = [gram_matrix(surface.knots[1], surface.degree[1], k) for k in range(4)]
     long, wide = side_lengths(surface)
-    aspect = wide / long
+    return energy_over(surface.knots, surface.degree, wide / long)
+
+
+def energy_over(knots: tuple[Floats, Floats], degree: tuple[int, int], aspect: float) -> Floats:
+    """The matrix of ``fairness_matrix`` for a net whose sides along v are ``aspect`` times as long as those along u."""
+    u, v = ([gram_matrix(knots[axis], degree[axis], k) for k in range(4)] for axis in (0, 1))
     return (
         aspect**3 * np.kron(u[3], v[0])
         + 3 * aspect * np.kron(u[2], v[1])

@@ -54,6 +54,7 @@ from arabesque.geometry.net_edits import (
 )
 from arabesque.geometry.nets import border_of
 from arabesque.geometry.patchwork import Patchwork
+from arabesque.geometry.recognised import Circle, circle_of, is_straight
 from arabesque.geometry.reduction import Lowered, lower_degree
 from arabesque.geometry.removal import lower_degree_within, simplify_curve, simplify_surface
 from arabesque.geometry.reshaping import (
@@ -88,6 +89,7 @@ from arabesque.geometry.twin import (
 
 __all__ = [
     "LARGEST_DEGREE",
+    "Circle",
     "Curvatures",
     "Curve",
     "CurveFeet",
@@ -125,6 +127,7 @@ __all__ = [
     "border_of",
     "breakpoints",
     "carried_on",
+    "circle_of",
     "compatible_curves",
     "continuation",
     "coons_net",
@@ -147,6 +150,7 @@ __all__ = [
     "greville",
     "grown_choice",
     "inverse",
+    "is_straight",
     "join_curves",
     "join_surfaces",
     "joined",

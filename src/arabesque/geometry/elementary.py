@@ -75,6 +75,16 @@ class Elementary(Surface):
         """(3,) origin of the frame, on the axis."""
         return self.frame[:3, 3]
 
+    def parameters_of(self, own: Floats) -> Floats:
+        """(n, 2) parameters of places that are given in the shape's own radians and mm, as ``bounds`` are."""
+        found = np.empty_like(own)
+        for axis, (low, high) in enumerate(self.bounds):
+            if _is_round(self.kind, axis):
+                found[:, axis] = arc_parameters(own[:, axis] - low, high - low)
+            else:
+                found[:, axis] = (own[:, axis] - low) / (high - low)
+        return found
+
     def with_points(self, points: ArrayLike) -> Surface:
         """A free surface with other control points: it is no true shape any more."""
         return Surface(self.degree, self.knots, self.points, self.weights).with_points(points)
@@ -158,6 +168,20 @@ def unit_arc(low: float, high: float) -> tuple[Floats, Floats]:
     radius = np.where(np.arange(len(angles)) % 2, 1 / np.cos(half), 1.0)
     points = radius[:, None] * np.column_stack([np.cos(angles), np.sin(angles)])
     return points, np.where(np.arange(len(angles)) % 2, np.cos(half), 1.0)
+
+
+def arc_parameters(angles: Floats, whole: float) -> Floats:
+    """(n,) parameters in [0, 1] at which ``unit_arc`` of a whole angle has turned by some angles, radians.
+
+    In a piece of half angle h, tan(a / 2) = t sin h / (1 - t + t cos h), from its quadratic with weights 1, cos h, 1.
+    """
+    pieces = max(1, int(np.ceil(whole / (np.pi / 2) - 1e-9)))
+    width = whole / pieces
+    angles = np.clip(angles, 0.0, whole)
+    piece = np.minimum((angles / width).astype(np.int64), pieces - 1)
+    tangent = np.tan((angles - piece * width) / 2)
+    half = width / 2
+    return (piece + tangent / (np.sin(half) + tangent * (1 - np.cos(half)))) / pieces
 
 
 def _net(kind: ElementaryKind, sizes: tuple[float, ...], bounds: tuple[Range, Range]) -> tuple[Floats, Floats | None]:

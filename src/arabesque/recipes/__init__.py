@@ -16,6 +16,7 @@ from arabesque.recipes.crossing_of import CrossingOf
 from arabesque.recipes.curve_on_scan import CurveOnScan
 from arabesque.recipes.curves import BlendCurve, CurveThrough, EndOf, ParameterLine
 from arabesque.recipes.extended_face import ExtendedFace
+from arabesque.recipes.features import FeatureBody, ProfileBody, Runs
 from arabesque.recipes.fill_opening import FillOpening, FillWith
 from arabesque.recipes.layout_of_scan import LayoutOfScan, Taken, marked_part
 from arabesque.recipes.line_taken import LineTaken
@@ -25,6 +26,7 @@ from arabesque.recipes.mirror import Mirror
 from arabesque.recipes.network_of_curves import NetworkOfCurves
 from arabesque.recipes.on_curves import DrawnOut, Pushed, SweepAlong, Turned
 from arabesque.recipes.on_the_scan import AreaBorder, CutBySurface, ProjectedCurve, SetOffCurve
+from arabesque.recipes.parted_bodies import FeatureMoved, HollowBody, Keeps, MirroredBody, PartedBody
 from arabesque.recipes.patch_between import PatchBetween, RingPiece
 from arabesque.recipes.patch_of_curves import PatchOfCurves
 from arabesque.recipes.patch_on_scan import PatchOnScan
@@ -34,6 +36,7 @@ from arabesque.recipes.round_between import RoundBetween
 from arabesque.recipes.section_curve import SectionCurve
 from arabesque.recipes.set_off_surface import SetOffSurface
 from arabesque.recipes.sides import Side, onto, reordered
+from arabesque.recipes.surface_of_region import SurfaceOfRegion
 from arabesque.recipes.surfaces_of_cage import SurfacesOfCage
 from arabesque.recipes.trimmed_by import CutBy, TrimmedBy, shares_of
 
@@ -75,6 +78,13 @@ RECIPES: tuple[type[Recipe], ...] = (
     RoundedBody,
     RepeatedBody,
     ThickenedBody,
+    FeatureBody,
+    ProfileBody,
+    PartedBody,
+    MirroredBody,
+    HollowBody,
+    FeatureMoved,
+    SurfaceOfRegion,
 )
 
 __all__ = [
@@ -93,20 +103,27 @@ __all__ = [
     "DrawnOut",
     "EndOf",
     "ExtendedFace",
+    "FeatureBody",
+    "FeatureMoved",
     "FillOpening",
     "FillWith",
     "Given",
+    "HollowBody",
+    "Keeps",
     "LayoutOfScan",
     "LineTaken",
     "LoftThrough",
     "MatchedEdge",
     "MatchedTo",
     "Mirror",
+    "MirroredBody",
     "NetworkOfCurves",
     "ParameterLine",
+    "PartedBody",
     "PatchBetween",
     "PatchOfCurves",
     "PatchOnScan",
+    "ProfileBody",
     "ProjectedCurve",
     "Pushed",
     "Putting",
@@ -117,11 +134,13 @@ __all__ = [
     "RingPiece",
     "RoundBetween",
     "RoundedBody",
+    "Runs",
     "SectionCurve",
     "SetOffCurve",
     "SetOffSurface",
     "SewnBody",
     "Side",
+    "SurfaceOfRegion",
     "SurfacesOfCage",
     "SweepAlong",
     "Taken",

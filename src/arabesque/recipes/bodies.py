@@ -16,7 +16,7 @@ from arabesque.joining import thickened
 from arabesque.progress import Progress, part, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.shapes import Sampled, can
-from arabesque.solid import Body, KernelWorker, combine, repeat, sew, steps, turns, with_edges
+from arabesque.solid import Body, KernelWorker, combine, repeat, repeat_change, sew, steps, turns, with_edges
 
 SEWN = 10.0
 """Times as near as its sides come to true offsets: within this a thickened skin is sewn."""
@@ -30,7 +30,9 @@ class Putting(Enum):
     COMMON = "kept in common"
 
 
-_WORDS = {Putting.CUT: "cut", Putting.ADD: "add", Putting.COMMON: "common"}
+def word_of(how: Putting) -> str:
+    """For ``solid.combine``."""
+    return {Putting.CUT: "cut", Putting.ADD: "add", Putting.COMMON: "common"}[how]
 
 
 class OfSkin(Recipe):
@@ -124,7 +126,7 @@ class CombinedBody(Recipe):
         one, *others = (_solid(given.shapes[key]) for key in (self.one, *self.others))
         if not isinstance(one, Body):
             raise ArabesqueError("A true shape alone is no body", "Sew a body first, or choose one")
-        return combine(_WORDS[self.how], one, others, kernel_of(given), progress)
+        return combine(word_of(self.how), one, others, kernel_of(given), progress)
 
 
 class FromBody(Recipe):
@@ -172,7 +174,7 @@ class RoundedBody(FromBody):
 @dataclass(frozen=True, eq=False)
 class RepeatedBody(FromBody):
     """A body (id) ``count`` times: turned about an axis ``way`` (3,) through ``at`` (3,), evenly all round, or each
-    time ``step`` mm further along it."""
+    time ``step`` mm further along it. since: id of an earlier body, where only what was done to that is repeated."""
 
     word = "repeated"
 
@@ -181,12 +183,17 @@ class RepeatedBody(FromBody):
     way: Floats
     count: int
     step: float = 0.0
+    since: str = ""
 
     def __post_init__(self) -> None:
         for name in ("at", "way"):
             object.__setattr__(self, name, frozen_array(getattr(self, name), (3,), np.float64, what="Axis"))
         if self.count < 2 or not np.linalg.norm(self.way) > 0:
             raise InvalidShape("A body is repeated along an axis, twice at least", "Give a count above 1, and an axis")
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return (self.of, self.since) if self.since else (self.of,)
 
     def moved(self, matrix: Floats) -> RepeatedBody:
         return replace(self, at=apply(matrix, self.at[None])[0], way=matrix[:3, :3] @ self.way)
@@ -195,7 +202,12 @@ class RepeatedBody(FromBody):
         unit = self.way / np.linalg.norm(self.way)
         round_it = turns(self.at, unit, self.count, 2 * np.pi / self.count)
         motions = steps(self.step * unit, self.count) if self.step else round_it
-        return repeat(self.body(given), motions, kernel_of(given), progress)
+        if not self.since:
+            return repeat(self.body(given), motions, kernel_of(given), progress)
+        before = given.shapes[self.since]
+        if not isinstance(before, Body):
+            raise ArabesqueError("What it was made from is no body any more", "Undo that, or make it free")
+        return repeat_change(before, self.body(given), motions, kernel_of(given), progress)
 
 
 def kernel_of(given: Given) -> KernelWorker:

@@ -1,6 +1,23 @@
 """The B-rep kernel in its worker process: bodies and exchange files."""
 
-from arabesque.solid.body import Body, Told, bodies_in, combine, repeat, sew, steps, turns, with_edges
+from arabesque.solid.body import (
+    Body,
+    Told,
+    bodies_in,
+    body_of,
+    combine,
+    hollow,
+    mirrored_half,
+    part,
+    repeat,
+    repeat_change,
+    sew,
+    steps,
+    turns,
+    with_edges,
+    with_feature_at,
+    without,
+)
 from arabesque.solid.exchange import (
     MODEL_SUFFIXES,
     FileKind,
@@ -12,26 +29,43 @@ from arabesque.solid.exchange import (
     shown_part,
     write_step,
 )
+from arabesque.solid.features import FeatureKind, boss, hole, rounded_value, slot
+from arabesque.solid.profiles import Bounding, PushedProfile, TurnedProfile
 from arabesque.solid.worker import KernelWorker
 
 __all__ = [
     "MODEL_SUFFIXES",
     "Body",
+    "Bounding",
+    "FeatureKind",
     "FileKind",
     "KernelWorker",
     "Model",
+    "PushedProfile",
     "Told",
+    "TurnedProfile",
     "bodies_in",
+    "body_of",
+    "boss",
     "combine",
     "deliver",
     "deliverable",
+    "hole",
+    "hollow",
+    "mirrored_half",
+    "part",
     "read_model",
     "read_step",
     "repeat",
+    "repeat_change",
+    "rounded_value",
     "sew",
     "shown_part",
+    "slot",
     "steps",
     "turns",
     "with_edges",
+    "with_feature_at",
+    "without",
     "write_step",
 ]

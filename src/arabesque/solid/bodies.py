@@ -13,17 +13,11 @@ from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeSolid
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
-from OCP.BRepPrimAPI import (
-    BRepPrimAPI_MakeCone,
-    BRepPrimAPI_MakeCylinder,
-    BRepPrimAPI_MakeSphere,
-    BRepPrimAPI_MakeTorus,
-)
+from OCP.BRepOffsetAPI import BRepOffsetAPI_MakeFilling
 from OCP.collections import IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher as EdgeMap
-from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher, List_TopoDS_Shape
+from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher
 from OCP.GCPnts import GCPnts_AbscissaPoint
-from OCP.GeomAbs import GeomAbs_C1
-from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+from OCP.GeomAbs import GeomAbs_C0, GeomAbs_C1
 from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_RetDone
 from OCP.ShapeAnalysis import ShapeAnalysis_FreeBounds, ShapeAnalysis_ShapeTolerance
@@ -37,26 +31,26 @@ from OCP.TopoDS import TopoDS
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import kernel
-from arabesque.solid.stored import restored, stored, together
+from arabesque.solid.solids import listed, parts, solid_of
+from arabesque.solid.stored import stored, together
 
 ALONG = 33
 """Places along a free border."""
-EXACT = 1e-9
+EXACT, AREA_EXACT = 2e-8, 1e-6
 """Relative accuracy that volumes and areas are asked for."""
 NEAR, MOST_SPANS = 1e-4, 200
 """mm, how near faces are seen whose degree is too high, and of how many pieces."""
-FULL = 2 * np.pi - 1e-9
 HOW = {"cut": BRepAlgoAPI_Cut, "add": BRepAlgoAPI_Fuse, "common": BRepAlgoAPI_Common}
 
 
-def sewn(parts: list[tuple[str, dict[str, Any]]], tolerance: float, cap: bool = False) -> dict[str, Any]:
+def sewn(named: list[tuple[str, dict[str, Any]]], tolerance: float, cap: bool = False) -> dict[str, Any]:
     """The body of named faces and patches whose borders lie within a tolerance, mm, of each other; a solid where it is
-    closed. cap: flat openings get a face first."""
-    made = _sewn([kernel.shape_of(name, record) for name, record in parts], tolerance)
+    closed. cap: openings get a face first."""
+    made = _sewn([kernel.shape_of(name, record) for name, record in named], tolerance)
     caps = _caps(made) if cap else []
     if caps:
         made = _sewn([made, *caps], tolerance)
-    solids = [_solid(TopoDS.Shell(shell)) for shell in _parts(made, TopAbs_SHELL)]
+    solids = [_solid(TopoDS.Shell(shell)) for shell in parts(made, TopAbs_SHELL)]
     return body(together([*solids, *_loose(made)]))
 
 
@@ -65,7 +59,7 @@ def rounded(one: dict[str, Any], places: Any, size: float, chamfer: bool) -> dic
     smoothly from such an edge is taken along."""
     shape = solid_of(one)
     making = BRepFilletAPI_MakeChamfer(shape) if chamfer else BRepFilletAPI_MakeFillet(shape)
-    edges = [TopoDS.Edge(edge) for edge in _parts(shape, TopAbs_EDGE)]
+    edges = [TopoDS.Edge(edge) for edge in parts(shape, TopAbs_EDGE)]
     edges = [edge for edge in edges if not BRep_Tool.Degenerated_s(edge)]
     lines = [_places(edge) for edge in edges]
     for place in places:
@@ -83,42 +77,39 @@ def rounded(one: dict[str, Any], places: Any, size: float, chamfer: bool) -> dic
     return body(making.Shape())
 
 
-def repeated(one: dict[str, Any], motions: Any) -> dict[str, Any]:
-    """A body and its copies after (k, 4, 4) motions, as one shape of several solids; those that touch are fused."""
-    shapes = [solid_of({**one, "motion": motion @ one["motion"]}) for motion in motions]
-    first, others = List_TopoDS_Shape(), List_TopoDS_Shape()
-    first.Append(shapes[0])
-    for shape in shapes[1:]:
-        others.Append(shape)
-    if len(shapes) == 1:
-        return body(shapes[0])
-    return _puttogether(BRepAlgoAPI_Fuse(), first, others, "Nothing came of it")
-
-
 def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dict[str, Any]:
     """A body with others cut from it, added to it, or kept in common with it ("cut", "add", "common"); faces of one
     surface are merged."""
-    target, tools = List_TopoDS_Shape(), List_TopoDS_Shape()
-    target.Append(solid_of(one))
-    for other in others:
-        tools.Append(solid_of(other))
     words = {"common": "The bodies have nothing in common", "cut": "Nothing of the body would be left"}
-    return _puttogether(HOW[how](), target, tools, words.get(how, "Nothing came of it"))
+    tools = [solid_of(other) for other in others]
+    return body(put_together(HOW[how](), [solid_of(one)], tools, words.get(how, "Nothing came of it")))
 
 
-def _puttogether(doing: Any, target: Any, tools: Any, nothing: str) -> dict[str, Any]:
-    doing.SetArguments(target)
-    doing.SetTools(tools)
+def made(solid: dict[str, Any]) -> dict[str, Any]:
+    """What a true shape or a profile bounds."""
+    return body(solid_of(solid))
+
+
+def put_together(doing: Any, target: Sequence[Any], tools: Sequence[Any], nothing: str) -> Any:
+    """What one of the kernel's operations makes of shapes and tools, faces of one surface merged; KernelProblem where
+    it cannot, or, with the words ``nothing``, where nothing is left."""
+    doing.SetArguments(listed(target))
+    doing.SetTools(listed(tools))
     doing.SetRunParallel(True)
     doing.Build()
     if not doing.IsDone():
         raise KernelProblem("The bodies could not be put together", "Move one of them a little, or check both")
-    merging = ShapeUpgrade_UnifySameDomain(doing.Shape(), True, True, False)
-    merging.Build()
-    made = merging.Shape()
-    if not any(True for _ in _parts(made, TopAbs_FACE)):
+    made = merged(doing.Shape())
+    if not any(True for _ in parts(made, TopAbs_FACE)):
         raise KernelProblem(nothing, "Move one of them")
-    return body(made)
+    return made
+
+
+def merged(shape: Any) -> Any:
+    """A shape with the faces of one surface, and the edges of one curve, as one."""
+    merging = ShapeUpgrade_UnifySameDomain(shape, True, True, False)
+    merging.Build()
+    return merging.Shape()
 
 
 def _sewn(shapes: Sequence[Any], tolerance: float) -> Any:
@@ -133,14 +124,25 @@ def _sewn(shapes: Sequence[Any], tolerance: float) -> Any:
 
 
 def _caps(shape: Any) -> list[Any]:
-    """Faces over the flat ones among the closed free borders of a shape."""
+    """Faces over the closed free borders of a shape: flat where they are, else the thin plate that the kernel lays."""
     closed = ShapeAnalysis_FreeBounds(shape, False, True, False).GetClosedWires()
     found = []
-    for wire in () if closed is None or closed.IsNull() else _parts(closed, TopAbs_WIRE):
+    for wire in () if closed is None or closed.IsNull() else parts(closed, TopAbs_WIRE):
         making = BRepBuilderAPI_MakeFace(TopoDS.Wire(wire), True)
-        if making.IsDone():
-            found.append(making.Face())
-    return found
+        found.append(making.Face() if making.IsDone() else _plate(wire))
+    return [face for face in found if face is not None]
+
+
+def _plate(wire: Any) -> Any:
+    """A face over a closed border that is not flat; None where the kernel makes none."""
+    filling = BRepOffsetAPI_MakeFilling()
+    for edge in parts(wire, TopAbs_EDGE):
+        filling.Add(TopoDS.Edge(edge), GeomAbs_C0, True)
+    try:
+        filling.Build()
+    except kernel.KERNEL_ERRORS:
+        return None  # the border stays free, and is drawn
+    return filling.Shape() if filling.IsDone() else None
 
 
 def bodies_of(path: str) -> list[dict[str, Any]]:
@@ -151,34 +153,13 @@ def bodies_of(path: str) -> list[dict[str, Any]]:
     return [body(reader.Shape(k)) for k in range(1, reader.NbShapes() + 1)]
 
 
-def solid_of(record: dict[str, Any]) -> Any:
-    """The kernel's shape of a stored body, or the solid that a closed true shape bounds."""
-    if record["of"] == "body":
-        return restored(record["brep"], record["motion"])
-    frame, (u, v) = record["frame"], record["bounds"]
-    if record["of"] == "plane" or u[1] - u[0] < FULL:
-        raise KernelProblem(f"A {record['of']} that is not closed bounds no solid", "Show all of it, or sew it")
-    sizes, (low, high) = record["sizes"], v
-    place, axis, towards = frame[:3, 3], frame[:3, 2], frame[:3, 0]
-    base = place + low * axis if record["of"] in ("cylinder", "cone") else place
-    axes = gp_Ax2(gp_Pnt(*map(float, base)), gp_Dir(*map(float, axis)), gp_Dir(*map(float, towards)))
-    if record["of"] == "cylinder":
-        return BRepPrimAPI_MakeCylinder(axes, sizes[0], high - low).Shape()
-    if record["of"] == "cone":
-        ends = [sizes[0] + at * np.tan(sizes[1]) for at in (low, high)]
-        return BRepPrimAPI_MakeCone(axes, *map(float, ends), high - low).Shape()
-    if record["of"] == "sphere":
-        return BRepPrimAPI_MakeSphere(axes, sizes[0]).Shape()
-    return BRepPrimAPI_MakeTorus(axes, *map(float, sizes)).Shape()
-
-
 def body(shape: Any) -> dict[str, Any]:
     """A shape as plain values: its bytes, the records of its faces, and what it is; see ``solid.Body``."""
-    faces = [{"name": "", **_face(TopoDS.Face(face))} for face in _parts(shape, TopAbs_FACE)]
+    faces = [{"name": "", **_face(TopoDS.Face(face))} for face in parts(shape, TopAbs_FACE)]
     edges = [TopoDS.Edge(edge) for edge in _free(shape)]
     volume, area = GProp_GProps(), GProp_GProps()
     BRepGProp.VolumeProperties_s(shape, volume, EXACT, True)
-    BRepGProp.SurfaceProperties_s(shape, area, EXACT)
+    BRepGProp.SurfaceProperties_s(shape, area, AREA_EXACT)
     closed = not edges and bool(faces)
     centre = (volume if closed else area).CentreOfMass()
     every = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
@@ -211,7 +192,7 @@ def _face(face: Any) -> dict[str, Any]:
         lower = ShapeCustom.BSplineRestriction_s(
             face, NEAR, NEAR, LARGEST_DEGREE, MOST_SPANS, GeomAbs_C1, GeomAbs_C1, True, False, limits
         )
-        return kernel.face_record(TopoDS.Face(next(_parts(lower, TopAbs_FACE))))
+        return kernel.face_record(TopoDS.Face(next(parts(lower, TopAbs_FACE))))
 
 
 def _solid(shell: Any) -> Any:
@@ -228,13 +209,6 @@ def _solid(shell: Any) -> Any:
 def _loose(shape: Any) -> Iterator[Any]:
     """Faces that belong to no shell."""
     explorer = TopExp_Explorer(shape, TopAbs_FACE, TopAbs_SHELL)
-    while explorer.More():
-        yield explorer.Current()
-        explorer.Next()
-
-
-def _parts(shape: Any, kind: Any) -> Iterator[Any]:
-    explorer = TopExp_Explorer(shape, kind)
     while explorer.More():
         yield explorer.Current()
         explorer.Next()

@@ -11,9 +11,10 @@ import numpy as np
 
 from arabesque.arrays import Bytes, Floats, frozen_array, tree_of
 from arabesque.errors import InvalidShape, KernelCrash
-from arabesque.geometry import Elementary, Face, Patchwork, Plane, Surface, apply
+from arabesque.geometry import Elementary, ElementaryKind, Face, Patchwork, Plane, Surface, apply, frame_of
 from arabesque.progress import Progress, silent
 from arabesque.solid.exchange import face_of, record_of
+from arabesque.solid.profiles import Bounding, PushedProfile, TurnedProfile
 from arabesque.solid.worker import KernelWorker
 
 
@@ -82,9 +83,7 @@ class Body(Patchwork):
 
     def mirrored(self, plane: Plane) -> Body:
         """The mirror image, looking outwards too."""
-        matrix = np.eye(4)
-        matrix[:3, :3] -= 2 * np.outer(plane.normal, plane.normal)
-        matrix[:3, 3] = 2 * plane.offset * plane.normal
+        matrix = _image(plane)
         faces = tuple(surface.mirrored(plane) for surface in self.surfaces)
         return Body(faces, self.brep, matrix @ self.motion, self.told.moved(matrix))
 
@@ -107,7 +106,7 @@ def sew(
     """The body of named patches and faces whose borders lie within a tolerance, mm, of each other; a solid where it is
     closed.
 
-    cap: flat openings are closed first. Raises InvalidShape for a tolerance that is not positive, KernelProblem where
+    cap: openings are closed first. Raises InvalidShape for a tolerance that is not positive, KernelProblem where
     the kernel cannot.
     """
     if not tolerance > 0:
@@ -119,18 +118,68 @@ def sew(
 
 
 def combine(
-    how: str, one: Body, others: Sequence[Body | Elementary], worker: KernelWorker, progress: Progress = silent
+    how: str, one: Body, others: Sequence[Body | Bounding], worker: KernelWorker, progress: Progress = silent
 ) -> Body:
     """A body with others cut from it, added to it, or kept in common with it ("cut", "add", "common").
 
-    A true shape stands for the solid that it bounds; it has to be closed. Raises KernelProblem where the kernel cannot,
-    InvalidShape for an open body.
+    A true shape stands for the solid that it bounds, and has to be closed. Raises KernelProblem where the kernel
+    cannot, InvalidShape for an open body.
     """
-    for body in (one, *others):
-        if isinstance(body, Body) and not body.told.closed:
-            raise InvalidShape("An open body is no solid", "Close it first: its free borders are drawn")
-    records = [record_of(body) for body in others]
+    _solids((one, *others))
+    records = [_bounding_record(other) for other in others]
     return body_from(_asked(worker, progress, "combined", how, record_of(one), records))
+
+
+def body_of(solid: Bounding, worker: KernelWorker, progress: Progress = silent) -> Body:
+    """What a true shape or a profile bounds, as a body. Raises KernelProblem where it bounds none."""
+    return body_from(_asked(worker, progress, "made", _bounding_record(solid)))
+
+
+def part(
+    one: Body, by: Plane | Sequence[Surface], behind: bool, worker: KernelWorker, progress: Progress = silent
+) -> Body:
+    """What of a body lies on that side of a plane, or of surfaces, to which they look, or ``behind`` them.
+
+    A true plane among the surfaces goes on past the body; what else there is has to reach past it. Raises InvalidShape
+    for an open body, KernelProblem where nothing is parted.
+    """
+    _solids((one,))
+    surfaces: Sequence[Plane | Surface] = [by] if isinstance(by, Plane) else by
+    sheets = [(str(number), record_of(_past(surface, one))) for number, surface in enumerate(surfaces)]
+    return body_from(_asked(worker, progress, "parted", record_of(one), sheets, behind))
+
+
+def without(one: Body, places: Floats, worker: KernelWorker, progress: Progress = silent) -> Body:
+    """A body without a feature: the faces nearest to (k, 3) places, whose gap the neighbours close. Raises
+    KernelProblem where they cannot."""
+    _solids((one,))
+    return body_from(_asked(worker, progress, "healed", record_of(one), places))
+
+
+def with_feature_at(
+    one: Body, places: Floats, motion: Floats, worker: KernelWorker, progress: Progress = silent
+) -> Body:
+    """A body whose feature, the faces nearest to (k, 3) places, is healed away, and made again after a (4, 4) motion.
+    Raises KernelProblem where the gap cannot be closed."""
+    _solids((one,))
+    return body_from(_asked(worker, progress, "moved_feature", record_of(one), places, motion))
+
+
+def mirrored_half(one: Body, plane: Plane, worker: KernelWorker, progress: Progress = silent) -> Body:
+    """The side of a body to which a plane looks, joined with its mirror image. Raises KernelProblem where the plane
+    does not part it."""
+    _solids((one,))
+    sheet = ("plane", record_of(_past(plane, one)))
+    return body_from(_asked(worker, progress, "mirrored", record_of(one), sheet, _image(plane)))
+
+
+def hollow(one: Body, wall: float, places: Floats, worker: KernelWorker, progress: Progress = silent) -> Body:
+    """A body with a wall of so many mm inside its faces, open at those nearest to (k, 3) places. Raises InvalidShape
+    for no wall, KernelProblem where it does not fit."""
+    if not wall > 0:
+        raise InvalidShape("A wall has to be above 0", "Give more than 0 mm")
+    _solids((one,))
+    return body_from(_asked(worker, progress, "hollowed", record_of(one), float(wall), places))
 
 
 def with_edges(
@@ -171,6 +220,15 @@ def steps(way: Floats, count: int) -> Floats:
     return found
 
 
+def repeat_change(
+    before: Body, after: Body, motions: Floats, worker: KernelWorker, progress: Progress = silent
+) -> Body:
+    """A body with what was done to it, from ``before`` to ``after``, done after each of (k, 4, 4) motions. Raises
+    KernelProblem where nothing was done, or the kernel cannot."""
+    _solids((before, after))
+    return body_from(_asked(worker, progress, "repeated_change", record_of(before), record_of(after), motions))
+
+
 def bodies_in(path: str, worker: KernelWorker, progress: Progress = silent) -> list[Body]:
     """The bodies of a STEP file, in mm; raises FileProblem."""
     return [body_from(record) for record in worker.call("bodies_of", path, progress=progress) if record["faces"]]
@@ -182,6 +240,39 @@ def _asked(worker: KernelWorker, progress: Progress, name: str, *arguments: Any)
         return worker.call(name, *arguments, progress=progress)
     except KernelCrash:
         return worker.call(name, *arguments, progress=progress)
+
+
+def _solids(bodies: Sequence[Body | Bounding]) -> None:
+    """Raise InvalidShape for an open body among them."""
+    for body in bodies:
+        if isinstance(body, Body) and not body.told.closed:
+            raise InvalidShape("An open body is no solid", "Close it first: its free borders are drawn")
+
+
+def _bounding_record(shape: Body | Bounding) -> dict[str, Any]:
+    return shape.record if isinstance(shape, PushedProfile | TurnedProfile) else record_of(shape)
+
+
+def _image(plane: Plane) -> Floats:
+    """(4, 4) that mirrors at a plane."""
+    matrix = np.eye(4)
+    matrix[:3, :3] -= 2 * np.outer(plane.normal, plane.normal)
+    matrix[:3, 3] = 2 * plane.offset * plane.normal
+    return matrix
+
+
+def _past(surface: Plane | Surface, body: Body) -> Surface:
+    """A plane so large that it reaches past a body; another surface as it is."""
+    if isinstance(surface, Elementary) and surface.kind is ElementaryKind.PLANE:
+        plane = Plane.through(surface.origin, surface.axis)
+    elif isinstance(surface, Plane):
+        plane = surface
+    else:
+        return surface
+    low, high = body.box
+    middle, reach = (low + high) / 2, float(np.linalg.norm(high - low))
+    frame = frame_of(middle - plane.height(middle[None])[0] * plane.normal, plane.normal)
+    return Elementary.make(ElementaryKind.PLANE, frame, (), ((-reach, reach), (-reach, reach)))
 
 
 def _outward(record: dict[str, Any]) -> Surface:

@@ -61,6 +61,7 @@ from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import shells, trimmed
 from arabesque.solid.stored import restored
+from arabesque.solid.true_faces import Turned, true_face
 
 PLACES_PER_EDGE = 97
 KERNEL_ERRORS = (
@@ -378,6 +379,16 @@ def _faces(shape: Any) -> Iterator[Any]:
 def face_record(face: Any) -> dict[str, Any]:
     """A face as a spline surface, the loops of what shows of it with the numbers of their corners, and whether it looks
     to the other side than its surface."""
+    known = true_face(face)
+    if known is not None:
+        made, turned, other_side = known
+        loops = [_loop(wire, face, turned) for wire in _wires(face)]
+        return {
+            "surface": {"degree": made.degree, "knots": made.knots, "points": made.points, "weights": made.weights},
+            "loops": [places for places, _ in loops],
+            "corners": [corners for _, corners in loops],
+            "reversed": (face.Orientation() == TopAbs_REVERSED) != other_side,
+        }
     converted, surface = face, BRep_Tool.Surface_s(face)
     if isinstance(surface, Geom_Plane):
         # its parameters stay as they are, so that nothing else has to be converted
@@ -404,15 +415,16 @@ def _wires(face: Any) -> Iterator[Any]:
         explorer.Next()
 
 
-def _loop(wire: Any, face: Any) -> tuple[Any, Any]:
-    """Polygon of the wire in the face's parameters, (n, 2), and the numbers of its places at which edges begin."""
+def _loop(wire: Any, face: Any, turned: Turned | None = None) -> tuple[Any, Any]:
+    """Polygon of the wire in the face's parameters, (n, 2), or what ``turned`` makes of them, and the numbers of its
+    places at which edges begin."""
     places: list[tuple[float, float]] = []
     starts = []
     edges = BRepTools_WireExplorer(wire, face)
     while edges.More():
         edge = edges.Current()
         curve = BRepAdaptor_Curve2d(edge, face)
-        count = 2 if curve.GetType() == GeomAbs_Line else PLACES_PER_EDGE
+        count = 2 if curve.GetType() == GeomAbs_Line and (turned is None or _is_level(curve)) else PLACES_PER_EDGE
         t = np.linspace(curve.FirstParameter(), curve.LastParameter(), count)
         if edge.Orientation() == TopAbs_REVERSED:
             t = t[::-1]
@@ -420,7 +432,14 @@ def _loop(wire: Any, face: Any) -> tuple[Any, Any]:
         places += [(p.X(), p.Y()) for p in map(curve.Value, map(float, t[:-1]))]
         edges.Next()
     corners = starts if len(starts) > 1 else []
-    return np.array(places).reshape(-1, 2), np.array(corners, dtype=np.int64)
+    found = np.array(places).reshape(-1, 2)
+    return found if turned is None else turned(found), np.array(corners, dtype=np.int64)
+
+
+def _is_level(line: Any) -> bool:
+    """True for a line along u or v."""
+    way = line.Line().Direction()
+    return bool(min(abs(way.X()), abs(way.Y())) < 1e-9)
 
 
 def write_primitives(path: str, solids: list[tuple[str, float, tuple[float, float, float]]]) -> int:

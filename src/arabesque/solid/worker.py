@@ -29,16 +29,17 @@ def serve(handle: int) -> None:
     os.nice(5)  # starting it is work for a processor that the window may need at once
     connection = Connection(handle)
 
-    from arabesque.solid import bodies, kernel
+    from arabesque.solid import bodies, kernel, parting, repeating
 
     kernel.prepare()
+    rooms = (kernel, bodies, parting, repeating)
     while True:
         try:
             name, arguments = connection.recv()
         except EOFError:
             return
         try:
-            operation = getattr(kernel if hasattr(kernel, name) else bodies, name)
+            operation = next(getattr(room, name) for room in rooms if hasattr(room, name))
             answer = (True, operation(*arguments))
         except ArabesqueError as problem:
             answer = (False, problem)

@@ -58,7 +58,7 @@ from arabesque.tracing.shaping import (
 from arabesque.tracing.sketch_edits import trimmed_at, without_elements, without_loose_points
 from arabesque.tracing.sketch_solver import Solved, solved, with_relation
 from arabesque.tracing.sweeping import draw_out, sweep
-from arabesque.tracing.true_forms import circle_of, is_straight, pushed, turned
+from arabesque.tracing.true_forms import pushed, turned
 
 __all__ = [
     "CORNER",
@@ -86,7 +86,6 @@ __all__ = [
     "aligned",
     "begun_at",
     "blended",
-    "circle_of",
     "closed_ring",
     "closest_approach",
     "corners_of",
@@ -106,7 +105,6 @@ __all__ = [
     "fitted_section",
     "in_order",
     "is_closed",
-    "is_straight",
     "joined_curves",
     "lengthened",
     "level_lines",

@@ -25,10 +25,10 @@ class SewFaces(FromSkin):
 
     @dataclass
     class Options:
-        """within: mm up to which borders are one. cap: flat openings are closed."""
+        """within: mm up to which borders are one. cap: openings are closed."""
 
         within: float = labelled(0.01, "Borders within")
-        cap: bool = labelled(False, "Cap flat openings")
+        cap: bool = labelled(False, "Close openings")
 
     def take(self, item: Item) -> None:
         super().take(item)

@@ -1,0 +1,141 @@
+"""Bodies parted by surfaces, mirrored, hollowed, with features taken away. Runs only inside the worker."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Defeaturing, BRepAlgoAPI_Fuse, BRepAlgoAPI_Splitter
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
+from OCP.BRepExtrema import BRepExtrema_DistShapeShape
+from OCP.BRepOffset import BRepOffset_Skin
+from OCP.BRepOffsetAPI import BRepOffsetAPI_MakeThickSolid
+from OCP.GeomAbs import GeomAbs_Intersection
+from OCP.gp import gp_Pnt
+from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID, TopAbs_VERTEX
+from OCP.TopoDS import TopoDS
+
+from arabesque.errors import KernelProblem
+from arabesque.solid import kernel
+from arabesque.solid.bodies import body, merged, put_together
+from arabesque.solid.solids import NOTHING, listed, parts, solid_of, solid_pieces, volume_of
+from arabesque.solid.stored import restored, stored, together
+
+HOLLOW_WITHIN, NEARLY = 1e-3, 0.99
+"""mm, and the share of its thickness that a wall has everywhere."""
+
+
+def parted(one: dict[str, Any], sheets: list[tuple[str, dict[str, Any]]], behind: bool) -> dict[str, Any]:
+    """What of a body lies on that side of some surfaces to which they look, or ``behind`` them."""
+    return body(_parted(solid_of(one), [kernel.shape_of(name, sheet) for name, sheet in sheets], behind))
+
+
+def _parted(solid: Any, sheets: Sequence[Any], behind: bool) -> Any:
+    splitting = BRepAlgoAPI_Splitter()
+    splitting.SetArguments(listed([solid]))
+    splitting.SetTools(listed(sheets))
+    splitting.Build()
+    if not splitting.IsDone():
+        raise KernelProblem("The body could not be parted", "Move the surface a little, or check the body")
+    pieces = list(parts(splitting.Shape(), TopAbs_SOLID))
+    if len(pieces) < 2:
+        words = "The surface does not part the body: it passes beside it, or ends inside"
+        raise KernelProblem(words, "Let it reach past the body on all sides")
+    cuts = [face for sheet in sheets for whole in parts(sheet, TopAbs_FACE) for face in splitting.Modified(whole)]
+    kept = [piece for piece in pieces if _lies_behind(piece, cuts) in (behind, None)]
+    if not kept:
+        raise KernelProblem("Nothing of the body lies on this side", "Keep the other side")
+    return merged(together(kept))
+
+
+def _lies_behind(piece: Any, cuts: Sequence[Any]) -> bool | None:
+    """Whether a piece lies behind the surfaces that made its faces; None where none of them did."""
+    for face in parts(piece, TopAbs_FACE):
+        for cut in cuts:
+            if face.IsSame(cut):
+                # its faces look out of a solid: with the surface, where it lies behind that
+                return bool(face.Orientation() == cut.Orientation())
+    return None
+
+
+def healed(one: dict[str, Any], places: Any) -> dict[str, Any]:
+    """A body without the faces nearest to (k, 3) places; the neighbours close the gap."""
+    return body(_healed(solid_of(one), places))
+
+
+def _healed(solid: Any, places: Any) -> Any:
+    removing = BRepAlgoAPI_Defeaturing()
+    removing.SetShape(solid)
+    removing.AddFacesToRemove(listed(_nearest_faces(solid, places)))
+    removing.Build()
+    if not removing.IsDone() or not any(True for _ in parts(removing.Shape(), TopAbs_SOLID)):
+        raise KernelProblem(
+            "The gap cannot be closed by what is round it", "Click all faces of the feature, its bottom too"
+        )
+    made = removing.Shape()
+    if abs(volume_of(made) - volume_of(solid)) < NOTHING:
+        raise KernelProblem(
+            "These faces are no feature that can be taken away", "Click all faces of it, its bottom too"
+        )
+    return made
+
+
+def moved_feature(one: dict[str, Any], places: Any, motion: Any) -> dict[str, Any]:
+    """A body whose feature, the faces nearest to (k, 3) places, is healed away and made again after a (4, 4) motion."""
+    solid = solid_of(one)
+    made = _healed(solid, places)
+    for doing, sources in ((BRepAlgoAPI_Cut, (made, solid)), (BRepAlgoAPI_Fuse, (solid, made))):
+        pieces = solid_pieces(BRepAlgoAPI_Cut(*sources).Shape())  # what the feature took away, or what it added
+        if pieces:
+            again = [restored(stored(piece), motion) for piece in pieces]
+            made = put_together(doing(), [made], again, "Nothing of the body would be left")
+    return body(made)
+
+
+def mirrored(one: dict[str, Any], plane: tuple[str, dict[str, Any]], image: Any) -> dict[str, Any]:
+    """The side of a body to which a plane looks, joined with its mirror image; image: (4, 4) that mirrors."""
+    half = _parted(solid_of(one), [kernel.shape_of(*plane)], False)
+    return body(put_together(BRepAlgoAPI_Fuse(), [half], [restored(stored(half), image)], "Nothing came of it"))
+
+
+def hollowed(one: dict[str, Any], wall: float, places: Any) -> dict[str, Any]:
+    """A body with a wall of so many mm inside its faces, open at the faces nearest to (k, 3) places."""
+    solid = solid_of(one)
+    making = BRepOffsetAPI_MakeThickSolid()
+    opened = listed(_nearest_faces(solid, places))
+    failed = KernelProblem(f"No wall of {wall:g} mm fits inside these faces", "Give less, or sew and thicken the skin")
+    try:
+        making.MakeThickSolidByJoin(
+            solid, opened, -wall, HOLLOW_WITHIN, BRepOffset_Skin, False, False, GeomAbs_Intersection
+        )
+    except kernel.KERNEL_ERRORS as problem:
+        raise failed from problem
+    if not making.IsDone():
+        raise failed
+    made = body(making.Shape())
+    sound = made["valid"] and made["closed"] and NOTHING < made["volume"] < volume_of(solid) * (1 - NOTHING)
+    if not sound or not _stands_off(making.Shape(), solid, opened, wall):
+        raise failed
+    return made
+
+
+def _stands_off(made: Any, solid: Any, opened: Any, wall: float) -> bool:
+    """True where every corner lies on the skin of a solid, or no nearer to what is closed of it than the wall."""
+    skin = together([face for face in parts(solid, TopAbs_FACE) if not any(face.IsSame(one) for one in opened)])
+    for corner in parts(made, TopAbs_VERTEX):
+        away = BRepExtrema_DistShapeShape(corner, skin).Value()
+        if HOLLOW_WITHIN < away < wall * NEARLY:
+            return False
+    return True
+
+
+def _nearest_faces(shape: Any, places: Any) -> list[Any]:
+    """The faces of a shape nearest to (k, 3) places, each once."""
+    faces = [TopoDS.Face(face) for face in parts(shape, TopAbs_FACE)]
+    found: list[Any] = []
+    for place in places:
+        vertex = BRepBuilderAPI_MakeVertex(gp_Pnt(*map(float, place))).Vertex()
+        nearest = min(faces, key=lambda face: BRepExtrema_DistShapeShape(vertex, face).Value())
+        if not any(nearest.IsSame(one) for one in found):
+            found.append(nearest)
+    return found

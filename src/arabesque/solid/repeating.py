@@ -1,0 +1,142 @@
+"""Bodies, and what was done to them, repeated. Runs only inside the worker."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from OCP.Bnd import Bnd_Box
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepBndLib import BRepBndLib
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
+from OCP.BRepClass3d import BRepClass3d_SolidClassifier
+from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
+from OCP.gp import gp_Pnt, gp_Vec
+from OCP.TopAbs import TopAbs_IN
+
+from arabesque.errors import KernelProblem
+from arabesque.solid.bodies import body, put_together
+from arabesque.solid.solids import NOTHING, solid_of, solid_pieces, volume_of
+from arabesque.solid.stored import restored, stored
+
+NEAR = 1e-6
+"""mm"""
+TRIES = 400
+
+
+def repeated(one: dict[str, Any], motions: Any) -> dict[str, Any]:
+    """A body and its copies after (k, 4, 4) motions, as one shape of several solids; those that touch are fused."""
+    shapes = [solid_of({**one, "motion": motion @ one["motion"]}) for motion in motions]
+    if len(shapes) == 1:
+        return body(shapes[0])
+    return body(put_together(BRepAlgoAPI_Fuse(), shapes[:1], shapes[1:], "Nothing came of it"))
+
+
+def repeated_change(before: dict[str, Any], after: dict[str, Any], motions: Any) -> dict[str, Any]:
+    """A body with what was done to it, up to ``after``, done again after each of (k, 4, 4) motions."""
+    solid, changed = solid_of(before), solid_of(after)
+    taken = solid_pieces(BRepAlgoAPI_Cut(solid, changed).Shape())
+    added = solid_pieces(BRepAlgoAPI_Cut(changed, solid).Shape())
+    if not taken and not added:
+        raise KernelProblem("Nothing was done to the body that could be repeated", "Choose the body before the feature")
+    made = _each(solid, taken, added, motions)
+    if not _done(made, solid, taken, added, motions):
+        # the kernel misses surfaces that lie in each other, turned against each other
+        made = _by_sectors(changed, [*taken, *added][0], motions)
+    if made is None or not _done(made, solid, taken, added, motions):
+        raise KernelProblem("The feature cannot be repeated there", "Repeat what made it, piece by piece")
+    return body(made)
+
+
+def _each(solid: Any, taken: Sequence[Any], added: Sequence[Any], motions: Any) -> Any:
+    """What is taken, taken everywhere, and what is added, added."""
+    made = solid
+    for doing, pieces in ((BRepAlgoAPI_Cut(), taken), (BRepAlgoAPI_Fuse(), added)):
+        if pieces:
+            made = put_together(doing, [made], _copies(pieces, motions), "Nothing of the body would be left")
+    return made
+
+
+def _by_sectors(changed: Any, piece: Any, motions: Any) -> Any:
+    """The sector of a changed body round what was changed, turned all round; None for what is no turn all round.
+
+    Its sides are planes, which the kernel joins soundly where surfaces would lie in each other, turned.
+    """
+    wedge = _wedge(changed, piece, motions)
+    if wedge is None:
+        return None
+    sectors = solid_pieces(BRepAlgoAPI_Common(changed, wedge).Shape())
+    if not sectors:
+        return None
+    first, *others = _copies(sectors, motions)
+    return put_together(BRepAlgoAPI_Fuse(), [first], others, "Nothing came of it")
+
+
+def _wedge(changed: Any, piece: Any, motions: Any) -> Any:
+    """What lies nearer to a piece than to its images, turned evenly about an axis; None for other motions."""
+    count, turn = len(motions), motions[1][:3, :3]
+    axis = np.array([turn[2, 1] - turn[1, 2], turn[0, 2] - turn[2, 0], turn[1, 0] - turn[0, 1]])
+    if np.linalg.norm(axis) < NEAR:
+        # half a turn leaves its axis, and no turn has none
+        values, vectors = np.linalg.eigh((turn + turn.T) / 2)
+        axis = vectors[:, int(values.argmax())]
+    axis = axis / np.linalg.norm(axis)
+    angle = float(np.arccos(np.clip((np.trace(turn) - 1) / 2, -1, 1)))
+    if abs(angle * count - 2 * np.pi) > NEAR or abs(axis @ motions[1][:3, 3]) > NEAR:
+        return None
+    at = np.linalg.lstsq(np.eye(3) - turn, motions[1][:3, 3], rcond=None)[0]
+    ends, middle = _ends(changed), _ends(piece).mean(axis=0) - at
+    out = middle - (middle @ axis) * axis
+    if np.linalg.norm(out) < NEAR:
+        return None
+    out, reach = out / np.linalg.norm(out), 2 * float(np.linalg.norm(ends[1] - ends[0]) + np.linalg.norm(ends - at))
+    side = np.cross(axis, out)
+    angles = np.linspace(-np.pi / count, np.pi / count, 5)
+    rim = at + reach * (np.cos(angles)[:, None] * out + np.sin(angles)[:, None] * side)
+    places = np.vstack([at, rim]) - reach * axis
+    polygon = BRepBuilderAPI_MakePolygon()
+    for place in places:
+        polygon.Add(gp_Pnt(*map(float, place)))
+    polygon.Close()
+    face = BRepBuilderAPI_MakeFace(polygon.Wire(), True).Face()
+    return BRepPrimAPI_MakePrism(face, gp_Vec(*map(float, 2 * reach * axis))).Shape()
+
+
+def _copies(pieces: Sequence[Any], motions: Any) -> list[Any]:
+    return [restored(stored(piece), motion) for motion in motions for piece in pieces]
+
+
+def _done(made: Any, solid: Any, taken: Sequence[Any], added: Sequence[Any], motions: Any) -> bool:
+    """True where a place inside each piece lies outside, or inside, as it has to."""
+    for pieces, inside in ((taken, False), (added, True)):
+        for piece in _copies(pieces, motions):
+            place = _place_inside(piece)
+            if place is not None and _inside(made, place) != inside and (inside or _inside(solid, place)):
+                return False
+    return bool(volume_of(made) > NOTHING)
+
+
+def _inside(shape: Any, place: Any) -> bool:
+    return any(
+        BRepClass3d_SolidClassifier(piece, gp_Pnt(*map(float, place)), NEAR).State() == TopAbs_IN
+        for piece in solid_pieces(shape)
+    )
+
+
+def _place_inside(piece: Any) -> Any:
+    """(3,) of some place well inside a solid; None where none is found."""
+    ends = _ends(piece)
+    rng = np.random.default_rng(0)
+    for share in [np.full(3, 0.5), *rng.random((TRIES, 3))]:
+        place = ends[0] + share * (ends[1] - ends[0])
+        if _inside(piece, place):
+            return place
+    return None
+
+
+def _ends(shape: Any) -> Any:
+    """(2, 3) lowest and highest corner of the box round a shape."""
+    box = Bnd_Box()
+    BRepBndLib.Add_s(shape, box)
+    return np.array([(corner.X(), corner.Y(), corner.Z()) for corner in (box.CornerMin(), box.CornerMax())])
