@@ -102,11 +102,11 @@ class Bodies(Lends):
         keys = tuple(self.item(item.id).id for item in some)
         return self._body(how.value, CombinedBody(self.item(body.id).id, keys, how))
 
-    def _body(self, word: str, recipe: Recipe) -> AnyItem:
+    def _body(self, word: str, recipe: Recipe, name: str = "Body") -> AnyItem:
         source = replace(given(self.document, recipe), kernel=self._worker)
         shape = recipe.build(source, self._progress)
         made_of = ingredients(self.document, recipe)
-        change = edits.items.standing_for(self.document, word, "Body", shape, recipe, made_of)
+        change = edits.items.standing_for(self.document, word, name, shape, recipe, made_of)
         self._do(change)
         assert change.select is not None
         return self.document[change.select]

@@ -10,16 +10,19 @@ from numpy.typing import ArrayLike
 
 from arabesque.geometry import motion
 from arabesque.recipes import (
+    FaceSwapped,
     FeatureBody,
     FeatureMoved,
     HollowBody,
     Keeps,
     MirroredBody,
+    MorphedShape,
     PartedBody,
     ProfileBody,
     Putting,
     Runs,
     SewnBody,
+    WrappedOn,
 )
 from arabesque.script_base import AnyItem
 from arabesque.script_bodies import Bodies
@@ -121,6 +124,42 @@ class Features(Bodies):
         places = np.asarray(near, dtype=float).reshape(-1, 3)
         moved = motion(shift=np.asarray(shift, dtype=float))
         return self._body("feature moved", FeatureMoved(self.item(body.id).id, places, moved))
+
+    def swap_face(self, body: AnyItem, near: ArrayLike, by: AnyItem) -> AnyItem:
+        """A body whose face nearest to (3,) is exchanged for the surface of an item that reaches past it: the walls
+        round it run on to that, or end there."""
+        place = np.asarray(near, dtype=float)
+        return self._body("face swapped", FaceSwapped(self.item(body.id).id, place, self.item(by.id).id))
+
+    def morph(
+        self, item: AnyItem, start: AnyItem, end: AnyItem, wholly: float, until: float, near: float = 0.01
+    ) -> AnyItem:
+        """A patch, cage, curve or body drawn along from one curve to another.
+
+        wholly, until: mm from the first curve up to which it moves wholly, and from which on it stays. near: mm.
+        """
+        one, here, there = (self.item(some.id).id for some in (item, start, end))
+        return self._body("morphed", MorphedShape(one, here, there, wholly, until, near), item.name)
+
+    def wrap(
+        self,
+        what: AnyItem,
+        on: AnyItem,
+        place: ArrayLike,
+        up: ArrayLike = (0.0, 0.0, 1.0),
+        size: float = 1.0,
+        height: float = 0.0,
+        sunk: float = 0.5,
+    ) -> AnyItem:
+        """A flat curve, a sketch or a relief mesh laid on a surface.
+
+        place, up: (3,) where its origin lies, and towards which its y looks. size: factor. height: mm that what curves
+        enclose is raised to a body, ``sunk`` mm into the surface, 0 for the curve alone; of a relief mesh a factor of
+        its heights.
+        """
+        flat, below = (self.item(some.id).id for some in (what, on))
+        at, towards = (np.asarray(value, dtype=float) for value in (place, up))
+        return self._body("wrapped", WrappedOn(flat, below, at, towards, size, height, sunk), "Wrap")
 
     def _feature(
         self, body: AnyItem, kind: FeatureKind, at: ArrayLike, out: ArrayLike, size: float, depth: float, **more: Any

@@ -6,7 +6,18 @@ from itertools import pairwise
 import numpy as np
 
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Element, ElementKind, Plane, Sketch, Surface, frame_of, motion
+from arabesque.geometry import (
+    Curve,
+    Element,
+    Elementary,
+    ElementaryKind,
+    ElementKind,
+    Plane,
+    Sketch,
+    Surface,
+    frame_of,
+    motion,
+)
 from arabesque.model import any_stale
 from arabesque.script import Project
 from arabesque.solid import (
@@ -22,6 +33,7 @@ from arabesque.solid import (
     rounded_value,
     sew,
     slot,
+    swap_face,
     with_feature_at,
     without,
 )
@@ -130,6 +142,28 @@ class FeatureTest(unittest.TestCase):
         self.assertLess(beside.told.centre[0], standing.told.centre[0])
         with self.assertRaisesRegex(ArabesqueError, "gap cannot be closed|no feature"):
             without(self.box, np.array([[15.0, 10, 10]]), self.worker)
+
+    def test_a_face_swapped(self) -> None:
+        """Walls run on to a slanted roof, end at one, or both; a rod; a pyramid's stump, whose slanted walls go on."""
+        top = np.array([15.0, 10, 10])
+        for shape, height in ((slope(), 5 + 3 * 20 / 45), (slope().moved(motion(shift=[0, 0, 9])), 14 + 3 * 20 / 45),
+                              (slope(6).moved(motion(shift=[0, 0, 2])), 7 + 6 * 20 / 45)):  # fmt: skip
+            self.assertAlmostEqual(swap_face(self.box, top, [shape], self.worker).told.volume, 600 * height, delta=1e-3)
+        round_ = body_of(rod(6, 0, 0, 0, 20), self.worker)
+        roof = slope().moved(motion(shift=[-10, -10, 18]))
+        made = swap_face(round_, np.array([0, 0, 20.0]), [roof], self.worker)
+        self.assertAlmostEqual(made.told.volume / (np.pi * 36 * 24), 1.0, delta=1e-7)
+        self.assertTrue(made.told.valid and made.told.closed)
+        low, high = (np.array([[-s, -s, z], [s, -s, z], [s, s, z], [-s, s, z]]) for z, s in ((0.0, 10.0), (10.0, 5.0)))
+        sides = [Surface.bezier([[low[k], high[k]], [low[(k + 1) % 4], high[(k + 1) % 4]]]) for k in range(4)]
+        ends = [Surface.bezier([[q[0], q[1]], [q[3], q[2]]]) for q in (low, high)]
+        stump = sew([(str(k), face) for k, face in enumerate([*sides, *ends])], 1e-4, self.worker)
+        flat = Elementary.make(ElementaryKind.PLANE, motion(shift=[0, 0, 15.0]), (), ((-1.0, 1.0), (-1.0, 1.0)))
+        taller = swap_face(stump, np.array([0, 0, 10.0]), [flat], self.worker)
+        self.assertAlmostEqual(taller.told.volume, 15 / 3 * (400 + 25 + 100), delta=1e-3)
+        beside = slope().moved(motion(shift=[200, 0, 0]))
+        with self.assertRaisesRegex(ArabesqueError, "do not meet"):
+            swap_face(self.box, top, [beside], self.worker)
 
     def test_hollow_with_an_opening(self) -> None:
         made = hollow(self.box, 1.0, np.array([[15.0, 10, 10]]), self.worker)

@@ -18,6 +18,7 @@ from arabesque.joining.extending_borders import (
 from arabesque.joining.filling import Filled, divided, fill
 from arabesque.joining.four_sided import fill_four
 from arabesque.joining.match import MatchedPatch, half_way, match_edge
+from arabesque.joining.morph import Morph, morphed
 from arabesque.joining.offset import SetOff, set_off
 from arabesque.joining.on_surface import curve_border, image_of, line_over
 from arabesque.joining.pieces import Loose, Piece, Pieces, pieces_of
@@ -27,7 +28,9 @@ from arabesque.joining.recast_several import recast_several
 from arabesque.joining.ring import ring_of
 from arabesque.joining.rounding import Round, Section, Shown, radius_shown, rolling, round_edge
 from arabesque.joining.shown import covered, shown_by
+from arabesque.joining.surface_through import surface_through
 from arabesque.joining.thicken import thickened
+from arabesque.joining.wrap import Laid, raised_face, wrapped_line, wrapped_mesh, wrapped_places
 
 __all__ = [
     "Blend",
@@ -36,9 +39,11 @@ __all__ = [
     "Crossing",
     "Cutter",
     "Filled",
+    "Laid",
     "Lines",
     "Loose",
     "MatchedPatch",
+    "Morph",
     "Piece",
     "Pieces",
     "PulledBack",
@@ -72,6 +77,7 @@ __all__ = [
     "length_past",
     "line_over",
     "match_edge",
+    "morphed",
     "moved_borders",
     "nearest_shares",
     "onto_edge",
@@ -79,6 +85,7 @@ __all__ = [
     "pieces_of",
     "pulled_back",
     "radius_shown",
+    "raised_face",
     "recast",
     "recast_at_crease",
     "recast_several",
@@ -88,5 +95,9 @@ __all__ = [
     "set_off",
     "shown_by",
     "side_of",
+    "surface_through",
     "thickened",
+    "wrapped_line",
+    "wrapped_mesh",
+    "wrapped_places",
 ]

@@ -8,13 +8,9 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.errors import InvalidShape
-from arabesque.geometry import Elementary, ElementaryKind, Surface, frame_of, greville
-from arabesque.joining.collocation import through
+from arabesque.geometry import Elementary, ElementaryKind, Surface, frame_of
+from arabesque.joining.surface_through import surface_through
 
-MOST_SPANS = 64
-"""Along each way: a patch that asks for more is set off as near as these come."""
-BETWEEN = 4
-"""Places in each step between Greville places at which an offset is looked at."""
 LOOKED_AT = 97
 """Places each way at which it is seen whether the length folds it."""
 
@@ -44,18 +40,8 @@ def set_off(surface: Surface, length: float, tolerance: float = 0.001) -> SetOff
     folded, longest = _folds(surface, length)
     if isinstance(surface, Elementary):
         return SetOff(_true(surface, length), 0.0, folded, longest)
-    knots = [surface.knots[0], surface.knots[1]]
-    while True:
-        made = _through(surface, knots, length)
-        worst, spans = _apart(surface, made, length, tolerance)
-        room = [len(np.unique(one)) <= MOST_SPANS for one in knots]
-        if worst <= tolerance or not any(r and len(s) for r, s in zip(room, spans, strict=True)):
-            return SetOff(made, worst, folded, longest)
-        for axis in (0, 1):
-            if room[axis]:
-                breaks = np.unique(knots[axis])
-                middles = [(breaks[k] + breaks[k + 1]) / 2 for k in spans[axis]]
-                knots[axis] = np.sort(np.concatenate([knots[axis], middles]))
+    made, worst = surface_through(surface, lambda u, v: _moved(surface, u, v, length), tolerance)
+    return SetOff(made, worst, folded, longest)
 
 
 def _true(shape: Elementary, length: float) -> Elementary:
@@ -90,30 +76,6 @@ def _moved(surface: Surface, u: Floats, v: Floats, length: float) -> Floats:
     up = np.cross(d[1, 0], d[0, 1])
     size = np.linalg.norm(up, axis=-1, keepdims=True)
     return np.asarray(d[0, 0] + length * up / np.maximum(size, 1e-300))
-
-
-def _through(surface: Surface, knots: list[Floats], length: float) -> Surface:
-    """The spline through the true offset at the Greville places of some knots."""
-    at = [greville(one, p) for one, p in zip(knots, surface.degree, strict=True)]
-    points = _moved(surface, at[0], at[1], length)
-    for axis in (0, 1):
-        points = np.swapaxes(through(np.swapaxes(points, 0, axis), surface.degree[axis], knots[axis]), 0, axis)
-    return Surface(surface.degree, (knots[0], knots[1]), points)
-
-
-def _apart(surface: Surface, made: Surface, length: float, tolerance: float) -> tuple[float, list[Floats]]:
-    """How far a spline is from the true offset at most, and along each way the spans in which it is too far."""
-    at, steps = [], np.linspace(0, 1, BETWEEN + 1)[:-1]
-    for axis in (0, 1):
-        g = greville(made.knots[axis], made.degree[axis])
-        at.append(np.append((g[:-1, None] + np.diff(g)[:, None] * steps).ravel(), g[-1]))
-    gap = np.linalg.norm(made.on_grid(at[0], at[1])[0, 0] - _moved(surface, at[0], at[1], length), axis=-1)
-    spans = []
-    for axis in (0, 1):
-        breaks = np.unique(made.knots[axis])
-        far = at[axis][gap.max(axis=1 - axis) > tolerance]
-        spans.append(np.unique(np.clip(np.searchsorted(breaks, far, side="right") - 1, 0, len(breaks) - 2)))
-    return float(gap.max()), spans
 
 
 def _folds(surface: Surface, length: float) -> tuple[Floats, float]:

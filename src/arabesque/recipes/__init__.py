@@ -23,10 +23,11 @@ from arabesque.recipes.line_taken import LineTaken
 from arabesque.recipes.loft_through import LoftThrough
 from arabesque.recipes.matched_to import MatchedEdge, MatchedTo
 from arabesque.recipes.mirror import Mirror
+from arabesque.recipes.morphed_shape import MorphedShape
 from arabesque.recipes.network_of_curves import NetworkOfCurves
 from arabesque.recipes.on_curves import DrawnOut, Pushed, SweepAlong, Turned
 from arabesque.recipes.on_the_scan import AreaBorder, CutBySurface, ProjectedCurve, SetOffCurve
-from arabesque.recipes.parted_bodies import FeatureMoved, HollowBody, Keeps, MirroredBody, PartedBody
+from arabesque.recipes.parted_bodies import FaceSwapped, FeatureMoved, HollowBody, Keeps, MirroredBody, PartedBody
 from arabesque.recipes.patch_between import PatchBetween, RingPiece
 from arabesque.recipes.patch_of_curves import PatchOfCurves
 from arabesque.recipes.patch_on_scan import PatchOnScan
@@ -39,6 +40,7 @@ from arabesque.recipes.sides import Side, onto, reordered
 from arabesque.recipes.surface_of_region import SurfaceOfRegion
 from arabesque.recipes.surfaces_of_cage import SurfacesOfCage
 from arabesque.recipes.trimmed_by import CutBy, TrimmedBy, shares_of
+from arabesque.recipes.wrapped_on import WrappedOn
 
 RECIPES: tuple[type[Recipe], ...] = (
     PatchOnScan,
@@ -85,6 +87,9 @@ RECIPES: tuple[type[Recipe], ...] = (
     HollowBody,
     FeatureMoved,
     SurfaceOfRegion,
+    FaceSwapped,
+    MorphedShape,
+    WrappedOn,
 )
 
 __all__ = [
@@ -103,6 +108,7 @@ __all__ = [
     "DrawnOut",
     "EndOf",
     "ExtendedFace",
+    "FaceSwapped",
     "FeatureBody",
     "FeatureMoved",
     "FillOpening",
@@ -117,6 +123,7 @@ __all__ = [
     "MatchedTo",
     "Mirror",
     "MirroredBody",
+    "MorphedShape",
     "NetworkOfCurves",
     "ParameterLine",
     "PartedBody",
@@ -148,6 +155,7 @@ __all__ = [
     "Thickness",
     "TrimmedBy",
     "Turned",
+    "WrappedOn",
     "marked_part",
     "onto",
     "reordered",

@@ -50,13 +50,7 @@ class OfSkin(Recipe):
 
     def skin(self, given: Given) -> list[Surface]:
         """Their patches and faces; raises ArabesqueError where one has none any more."""
-        found: list[Surface] = []
-        for key in self.of:
-            shape = given.shapes[key]
-            if not can(shape, Sampled):
-                raise ArabesqueError("Something it was made from has no surface any more", "Undo that, or make it free")
-            found += shape.patches()
-        return found
+        return [patch for key in self.of for patch in patches_of(given, key)]
 
 
 @dataclass(frozen=True)
@@ -71,7 +65,7 @@ class SewnBody(OfSkin):
     cap: bool = False
 
     def build(self, given: Given, progress: Progress = silent) -> Body:
-        return sew(_named(self.skin(given)), self.within, kernel_of(given), self.cap, progress)
+        return sew(named(self.skin(given)), self.within, kernel_of(given), self.cap, progress)
 
 
 class Thickness(Enum):
@@ -97,7 +91,7 @@ class ThickenedBody(OfSkin):
         shares = {Thickness.OUT: (0.0, 1.0), Thickness.IN: (-1.0, 0.0), Thickness.BOTH: (-0.5, 0.5)}[self.side]
         low, high = (share * self.length for share in shares)
         faces = thickened(self.skin(given), low, high, self.near, part(progress, 0.0, 0.6))
-        made = sew(_named(faces), SEWN * self.near, kernel_of(given), progress=part(progress, 0.6, 1.0))
+        made = sew(named(faces), SEWN * self.near, kernel_of(given), progress=part(progress, 0.6, 1.0))
         if not made.told.closed:
             words = f"{len(made.told.free)} borders of the thickened skin stay free"
             raise ArabesqueError(words, "Look in the joins check where its patches do not meet smoothly")
@@ -210,6 +204,14 @@ class RepeatedBody(FromBody):
         return repeat_change(before, self.body(given), motions, kernel_of(given), progress)
 
 
+def patches_of(given: Given, key: str) -> list[Surface]:
+    """The patches and faces of an input; raises ArabesqueError where it has none any more."""
+    shape = given.shapes[key]
+    if not can(shape, Sampled):
+        raise ArabesqueError("Something it was made from has no surface any more", "Undo that, or make it free")
+    return list(shape.patches())
+
+
 def kernel_of(given: Given) -> KernelWorker:
     """The process of the B-rep kernel; raises ArabesqueError where there is none."""
     if given.kernel is None:
@@ -218,7 +220,8 @@ def kernel_of(given: Given) -> KernelWorker:
     return worker
 
 
-def _named(faces: Sequence[Surface]) -> list[tuple[str, Surface]]:
+def named(faces: Sequence[Surface]) -> list[tuple[str, Surface]]:
+    """Faces with names, as the kernel takes them."""
     return [(f"face {number + 1}", face) for number, face in enumerate(faces)]
 
 

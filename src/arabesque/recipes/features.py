@@ -9,13 +9,12 @@ import numpy as np
 
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError, InvalidShape
-from arabesque.geometry import Curve, Surface, apply, frame_of
+from arabesque.geometry import Curve, apply, frame_of
 from arabesque.geometry.nets import flat_normal
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
-from arabesque.recipes.bodies import FromBody, Putting, kernel_of, word_of
+from arabesque.recipes.bodies import FromBody, Putting, kernel_of, patches_of, word_of
 from arabesque.recipes.inputs import profile_of
-from arabesque.shapes import Sampled, can
 from arabesque.solid import Body, FeatureKind, PushedProfile, TurnedProfile, body_of, boss, combine, hole, slot
 
 PAST = 0.02
@@ -152,18 +151,12 @@ class ProfileBody(Recipe):
             low, high = through(one, places.mean(axis=0), way)
             return PushedProfile(tuple(curves), way, low, high)
         if self.runs is Runs.UP_TO:
-            stop = self._stop(given)
+            stop = patches_of(given, self.to)
             far = max(
                 float((place - places.mean(axis=0)) @ way) for face in stop for place in face.points.reshape(-1, 3)
             )
             return PushedProfile(tuple(curves), way, -self.back, far * (1 + PAST) + 1.0, tuple(stop))
         return PushedProfile(tuple(curves), way, -self.back, self.ahead)
-
-    def _stop(self, given: Given) -> list[Surface]:
-        shape = given.shapes[self.to]
-        if not can(shape, Sampled):
-            raise ArabesqueError("That at which it ends is no surface any more", "Undo that, or make it free")
-        return list(shape.patches())
 
 
 def through(body: Body, place: Floats, way: Floats) -> tuple[float, float]:

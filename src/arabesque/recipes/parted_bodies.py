@@ -9,12 +9,11 @@ import numpy as np
 
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Surface, apply, inverse
+from arabesque.geometry import apply, inverse
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given
-from arabesque.recipes.bodies import FromBody, kernel_of
-from arabesque.shapes import Sampled, can
-from arabesque.solid import Body, hollow, mirrored_half, part, with_feature_at, without
+from arabesque.recipes.bodies import FromBody, kernel_of, patches_of
+from arabesque.solid import Body, hollow, mirrored_half, part, swap_face, with_feature_at, without
 
 
 class Keeps(Enum):
@@ -52,12 +51,7 @@ class PartedBody(FromBody):
             if given.plane is None:
                 raise ArabesqueError("There is no twin plane", "Set one, or choose a surface")
             return part(body, given.plane, behind, kernel, progress)
-        sheets: list[Surface] = []
-        for key in self.by:
-            shape = given.shapes[key]
-            if not can(shape, Sampled):
-                raise ArabesqueError("What parts it is no surface any more", "Undo that, or make it free")
-            sheets += shape.patches()
+        sheets = [patch for key in self.by for patch in patches_of(given, key)]
         return part(body, sheets, behind, kernel, progress)
 
 
@@ -107,6 +101,36 @@ class HollowBody(OfFaces):
 
     def build(self, given: Given, progress: Progress = silent) -> Body:
         return hollow(self.body(given), self.wall, self.near, kernel_of(given), progress)
+
+
+@dataclass(frozen=True, eq=False)
+class FaceSwapped(FromBody):
+    """A body (id) whose face nearest to (3,) is exchanged for the surfaces of an item (id): the walls round it run on
+    to them, or end there."""
+
+    word = "face swapped"
+
+    of: str
+    near: Floats
+    by: str
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "near", frozen_array(self.near, (3,), np.float64, what="Place"))
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        return tuple(dict.fromkeys((self.of, self.by)))
+
+    @property
+    def stands_for(self) -> tuple[str, ...]:
+        return self.inputs
+
+    def moved(self, matrix: Floats) -> FaceSwapped:
+        return replace(self, near=apply(matrix, self.near[None])[0])
+
+    def build(self, given: Given, progress: Progress = silent) -> Body:
+        sheets = patches_of(given, self.by)
+        return swap_face(self.body(given), self.near, sheets, kernel_of(given), progress)
 
 
 @dataclass(frozen=True, eq=False)

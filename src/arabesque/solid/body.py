@@ -220,6 +220,16 @@ def steps(way: Floats, count: int) -> Floats:
     return found
 
 
+def swap_face(
+    one: Body, place: Floats, by: Sequence[Surface], worker: KernelWorker, progress: Progress = silent
+) -> Body:
+    """A body whose face nearest to (3,) is exchanged for surfaces that reach past it: the walls round it run on to
+    them, or end there. A true plane goes on past the body. Raises KernelProblem where they do not meet."""
+    _solids((one,))
+    sheets = [(str(number), record_of(_past(surface, one))) for number, surface in enumerate(by)]
+    return body_from(_asked(worker, progress, "swapped", record_of(one), place, sheets))
+
+
 def repeat_change(
     before: Body, after: Body, motions: Floats, worker: KernelWorker, progress: Progress = silent
 ) -> Body:

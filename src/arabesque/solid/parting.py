@@ -6,19 +6,16 @@ from collections.abc import Sequence
 from typing import Any
 
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Defeaturing, BRepAlgoAPI_Fuse, BRepAlgoAPI_Splitter
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepOffset import BRepOffset_Skin
 from OCP.BRepOffsetAPI import BRepOffsetAPI_MakeThickSolid
 from OCP.GeomAbs import GeomAbs_Intersection
-from OCP.gp import gp_Pnt
 from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID, TopAbs_VERTEX
-from OCP.TopoDS import TopoDS
 
 from arabesque.errors import KernelProblem
 from arabesque.solid import kernel
 from arabesque.solid.bodies import body, merged, put_together
-from arabesque.solid.solids import NOTHING, listed, parts, solid_of, solid_pieces, volume_of
+from arabesque.solid.solids import NOTHING, listed, nearest_faces, parts, solid_of, solid_pieces, volume_of
 from arabesque.solid.stored import restored, stored, together
 
 HOLLOW_WITHIN, NEARLY = 1e-3, 0.99
@@ -66,7 +63,7 @@ def healed(one: dict[str, Any], places: Any) -> dict[str, Any]:
 def _healed(solid: Any, places: Any) -> Any:
     removing = BRepAlgoAPI_Defeaturing()
     removing.SetShape(solid)
-    removing.AddFacesToRemove(listed(_nearest_faces(solid, places)))
+    removing.AddFacesToRemove(listed(nearest_faces(solid, places)))
     removing.Build()
     if not removing.IsDone() or not any(True for _ in parts(removing.Shape(), TopAbs_SOLID)):
         raise KernelProblem(
@@ -102,7 +99,7 @@ def hollowed(one: dict[str, Any], wall: float, places: Any) -> dict[str, Any]:
     """A body with a wall of so many mm inside its faces, open at the faces nearest to (k, 3) places."""
     solid = solid_of(one)
     making = BRepOffsetAPI_MakeThickSolid()
-    opened = listed(_nearest_faces(solid, places))
+    opened = listed(nearest_faces(solid, places))
     failed = KernelProblem(f"No wall of {wall:g} mm fits inside these faces", "Give less, or sew and thicken the skin")
     try:
         making.MakeThickSolidByJoin(
@@ -127,15 +124,3 @@ def _stands_off(made: Any, solid: Any, opened: Any, wall: float) -> bool:
         if HOLLOW_WITHIN < away < wall * NEARLY:
             return False
     return True
-
-
-def _nearest_faces(shape: Any, places: Any) -> list[Any]:
-    """The faces of a shape nearest to (k, 3) places, each once."""
-    faces = [TopoDS.Face(face) for face in parts(shape, TopAbs_FACE)]
-    found: list[Any] = []
-    for place in places:
-        vertex = BRepBuilderAPI_MakeVertex(gp_Pnt(*map(float, place))).Vertex()
-        nearest = min(faces, key=lambda face: BRepExtrema_DistShapeShape(vertex, face).Value())
-        if not any(nearest.IsSame(one) for one in found):
-            found.append(nearest)
-    return found

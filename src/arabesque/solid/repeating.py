@@ -6,23 +6,18 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from OCP.Bnd import Bnd_Box
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
-from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
-from OCP.BRepClass3d import BRepClass3d_SolidClassifier
 from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
 from OCP.gp import gp_Pnt, gp_Vec
-from OCP.TopAbs import TopAbs_IN
 
 from arabesque.errors import KernelProblem
 from arabesque.solid.bodies import body, put_together
-from arabesque.solid.solids import NOTHING, solid_of, solid_pieces, volume_of
+from arabesque.solid.solids import NOTHING, ends_of, inside, place_inside, solid_of, solid_pieces, volume_of
 from arabesque.solid.stored import restored, stored
 
 NEAR = 1e-6
 """mm"""
-TRIES = 400
 
 
 def repeated(one: dict[str, Any], motions: Any) -> dict[str, Any]:
@@ -86,7 +81,7 @@ def _wedge(changed: Any, piece: Any, motions: Any) -> Any:
     if abs(angle * count - 2 * np.pi) > NEAR or abs(axis @ motions[1][:3, 3]) > NEAR:
         return None
     at = np.linalg.lstsq(np.eye(3) - turn, motions[1][:3, 3], rcond=None)[0]
-    ends, middle = _ends(changed), _ends(piece).mean(axis=0) - at
+    ends, middle = ends_of(changed), ends_of(piece).mean(axis=0) - at
     out = middle - (middle @ axis) * axis
     if np.linalg.norm(out) < NEAR:
         return None
@@ -109,34 +104,9 @@ def _copies(pieces: Sequence[Any], motions: Any) -> list[Any]:
 
 def _done(made: Any, solid: Any, taken: Sequence[Any], added: Sequence[Any], motions: Any) -> bool:
     """True where a place inside each piece lies outside, or inside, as it has to."""
-    for pieces, inside in ((taken, False), (added, True)):
+    for pieces, stays in ((taken, False), (added, True)):
         for piece in _copies(pieces, motions):
-            place = _place_inside(piece)
-            if place is not None and _inside(made, place) != inside and (inside or _inside(solid, place)):
+            place = place_inside(piece)
+            if place is not None and inside(made, place) != stays and (stays or inside(solid, place)):
                 return False
     return bool(volume_of(made) > NOTHING)
-
-
-def _inside(shape: Any, place: Any) -> bool:
-    return any(
-        BRepClass3d_SolidClassifier(piece, gp_Pnt(*map(float, place)), NEAR).State() == TopAbs_IN
-        for piece in solid_pieces(shape)
-    )
-
-
-def _place_inside(piece: Any) -> Any:
-    """(3,) of some place well inside a solid; None where none is found."""
-    ends = _ends(piece)
-    rng = np.random.default_rng(0)
-    for share in [np.full(3, 0.5), *rng.random((TRIES, 3))]:
-        place = ends[0] + share * (ends[1] - ends[0])
-        if _inside(piece, place):
-            return place
-    return None
-
-
-def _ends(shape: Any) -> Any:
-    """(2, 3) lowest and highest corner of the box round a shape."""
-    box = Bnd_Box()
-    BRepBndLib.Add_s(shape, box)
-    return np.array([(corner.X(), corner.Y(), corner.Z()) for corner in (box.CornerMin(), box.CornerMax())])

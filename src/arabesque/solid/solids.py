@@ -6,11 +6,14 @@ from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
+from OCP.Bnd import Bnd_Box
 from OCP.BOPAlgo import BOPAlgo_Tools
 from OCP.BOPTools import BOPTools_AlgoTools3D
 from OCP.BRep import BRep_Tool
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Splitter
+from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeVertex
+from OCP.BRepClass3d import BRepClass3d_SolidClassifier
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepPrimAPI import (
@@ -25,7 +28,7 @@ from OCP.collections import List_TopoDS_Shape
 from OCP.gp import gp_Ax1, gp_Ax2, gp_Circ, gp_Dir, gp_Pnt, gp_Pnt2d, gp_Trsf, gp_Vec
 from OCP.GProp import GProp_GProps
 from OCP.IntTools import IntTools_Context
-from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID, TopAbs_VERTEX, TopAbs_WIRE
+from OCP.TopAbs import TopAbs_FACE, TopAbs_IN, TopAbs_SOLID, TopAbs_VERTEX, TopAbs_WIRE
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Compound
@@ -37,6 +40,10 @@ from arabesque.solid.stored import restored, together
 FULL = 2 * np.pi - 1e-9
 NOTHING = 1e-6
 """mm³"""
+CLEAR = 1e-6
+"""mm: a place this near to a skin lies on it."""
+TRIES = 400
+"""Places at which is looked for one inside."""
 NEAR = 1e-5
 """mm: how near the lowest place of a pushed profile is to where it starts."""
 
@@ -65,6 +72,44 @@ def volume_of(shape: Any) -> float:
     inside = GProp_GProps()
     BRepGProp.VolumeProperties_s(shape, inside)
     return float(inside.Mass())
+
+
+def ends_of(shape: Any) -> Any:
+    """(2, 3) lowest and highest corner of the box round a shape."""
+    box = Bnd_Box()
+    BRepBndLib.AddOptimal_s(shape, box, False, False)
+    return np.array([(corner.X(), corner.Y(), corner.Z()) for corner in (box.CornerMin(), box.CornerMax())])
+
+
+def inside(shape: Any, place: Any) -> bool:
+    """True where a place (3,) lies inside one of the solids of a shape."""
+    return any(
+        BRepClass3d_SolidClassifier(piece, gp_Pnt(*map(float, place)), CLEAR).State() == TopAbs_IN
+        for piece in solid_pieces(shape)
+    )
+
+
+def place_inside(piece: Any) -> Any:
+    """(3,) of some place well inside a solid; None where none is found."""
+    ends = ends_of(piece)
+    rng = np.random.default_rng(0)
+    for share in [np.full(3, 0.5), *rng.random((TRIES, 3))]:
+        place = ends[0] + share * (ends[1] - ends[0])
+        if inside(piece, place):
+            return place
+    return None
+
+
+def nearest_faces(shape: Any, places: Any) -> list[Any]:
+    """The faces of a shape nearest to (k, 3) places, each once."""
+    faces = [TopoDS.Face(face) for face in parts(shape, TopAbs_FACE)]
+    found: list[Any] = []
+    for place in places:
+        vertex = BRepBuilderAPI_MakeVertex(gp_Pnt(*map(float, place))).Vertex()
+        nearest = min(faces, key=lambda face: BRepExtrema_DistShapeShape(vertex, face).Value())
+        if not any(nearest.IsSame(one) for one in found):
+            found.append(nearest)
+    return found
 
 
 def listed(shapes: Any) -> List_TopoDS_Shape:

@@ -29,10 +29,10 @@ def serve(handle: int) -> None:
     os.nice(5)  # starting it is work for a processor that the window may need at once
     connection = Connection(handle)
 
-    from arabesque.solid import bodies, kernel, parting, repeating
+    from arabesque.solid import bodies, kernel, parting, repeating, swapping
 
     kernel.prepare()
-    rooms = (kernel, bodies, parting, repeating)
+    rooms = (kernel, bodies, parting, repeating, swapping)
     while True:
         try:
             name, arguments = connection.recv()

@@ -1,0 +1,92 @@
+"""Morphs: forms drawn along from one curve to another, within limits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.cages import Cage
+from arabesque.cages.net import through
+from arabesque.errors import ArabesqueError, InvalidShape
+from arabesque.geometry import Curve, Face, Patchwork, Surface, curve_feet
+from arabesque.joining.surface_through import surface_through
+
+M = TypeVar("M")
+DENSE = 40
+"""Places in each span of a curve at which its length is read."""
+
+
+@dataclass(frozen=True, eq=False)
+class Morph:
+    """What moves each place of space as its foot on one curve moves to another, at the same share of their lengths.
+
+    wholly, until: mm from the first curve up to which places move wholly, and from which on they stay; between, the
+    share falls with the smoothest polynomial of degree 5. Raises InvalidShape for limits that are not in this order.
+    """
+
+    start: Curve
+    end: Curve
+    wholly: float
+    until: float
+
+    def __post_init__(self) -> None:
+        if not 0 <= self.wholly < self.until:
+            raise InvalidShape("A morph needs two limits", "Give a farther one that is larger than the nearer one")
+
+    def moved(self, places: Floats) -> Floats:
+        """(n, 3) places after the morph."""
+        feet = curve_feet(self.start, places)
+        share = np.clip((feet.distance - self.wholly) / (self.until - self.wholly), 0.0, 1.0)
+        falls = 1 - share**3 * (10 - 15 * share + 6 * share * share)
+        return places + np.asarray(falls)[:, None] * (self._ends_at(feet.parameters) - feet.points)
+
+    def _ends_at(self, t: Floats) -> Floats:
+        """(n, 3) places of the end curve at the same share of its length as the start curve has at (n,) parameters."""
+        here, there = _lengths(self.start), _lengths(self.end)
+        share = np.interp(t, *here) / here[1][-1]
+        return self.end.at(np.interp(share * there[1][-1], there[1], there[0]))
+
+
+def _lengths(curve: Curve) -> tuple[Floats, Floats]:
+    """Parameters of a curve, and its length up to each."""
+    t = np.linspace(*curve.domain, DENSE * curve.spans + 1)
+    steps = np.linalg.norm(np.diff(curve.at(t), axis=0), axis=1)
+    return t, np.concatenate([[0.0], np.cumsum(steps)])
+
+
+def morphed(shape: M, morph: Morph, tolerance: float) -> M:
+    """A patch, face, patchwork, cage or curve after a morph; patches get knots until they are within ``tolerance`` mm.
+
+    Faces keep what shows of them. Raises ArabesqueError where nothing of it is within the limits, or a patch cannot be
+    as near.
+    """
+    made: Any = _morphed(shape, morph, tolerance)
+    return made
+
+
+def _morphed(shape: Any, morph: Morph, tolerance: float) -> Any:
+    if isinstance(shape, Patchwork):
+        return Patchwork(tuple(_morphed(one, morph, tolerance) for one in shape.surfaces))
+    if isinstance(shape, Cage):
+        return through(shape, morph.moved(shape.limit))
+    if isinstance(shape, Curve):
+        return shape.with_points(morph.moved(shape.points))
+    if not isinstance(shape, Surface):
+        raise ArabesqueError("This has no form that could be drawn along", "Choose a patch, a cage or a body")
+    whole = shape.whole
+
+    def form(u: Floats, v: Floats) -> Floats:
+        places = whole.on_grid(u, v)[0, 0]
+        return morph.moved(places.reshape(-1, 3)).reshape(places.shape)
+
+    made, off = surface_through(whole, form, tolerance)
+    if off > tolerance:
+        raise ArabesqueError(
+            f"A patch comes within {off:.3g} mm of the morph only", "Let it fall off more slowly, or allow more"
+        )
+    if not isinstance(shape, Face):
+        return made
+    return Face(made.degree, made.knots, made.points, made.weights, shape.trim)
