@@ -9,6 +9,7 @@ from tests.examples import box_sides
 from tests.solid.test_body import rod
 
 from arabesque.geometry import Surface, split_surface
+from arabesque.joining import thickened
 from arabesque.solid import Body, KernelWorker, combine, sew, with_edges
 from benchmarks.row import Row, alternately
 
@@ -38,9 +39,26 @@ def rows() -> Iterator[Row]:
         yield from _many(bulged, worker)
         rim = np.array([[SIZE / 2 + 9, SIZE / 2 + 2, SIZE]])
         (taken,) = alternately(lambda: with_edges(cut, rim, 1.0, False, worker), rounds=3)
+        yield from _thick(worker)
         yield Row("rim of the hole rounded", taken / 1000, None, 2.0, "s")
     finally:
         worker.close()
+
+
+def _thick(worker: KernelWorker) -> Iterator[Row]:
+    """A wavy skin of 216 patches, thickened."""
+    x, y = np.meshgrid(np.linspace(0, 180, 7), np.linspace(0, 120, 7), indexing="ij")
+    whole = Surface.bezier(np.stack([x, y, 12 * np.sin(x / 40) * np.cos(y / 30)], -1))
+    parts = _divided(_divided([whole], 0, 18), 1, 12)
+
+    def thicken() -> Body:
+        faces = thickened(parts, 0.0, 2.5)
+        return sew([(f"face {k}", face) for k, face in enumerate(faces)], 1e-3, worker)
+
+    (taken,) = alternately(thicken, rounds=2)
+    told = thicken().told
+    yield Row(f"{len(parts)} patches thickened and sewn", taken / 1000, None, 3.0, "s", f"closed: {told.closed}")
+    yield Row("widest gap of its edges", told.gap, None, 1e-4, "mm")
 
 
 def _many(body: Body, worker: KernelWorker) -> Iterator[Row]:
@@ -58,19 +76,21 @@ def _squares(bulge: float = 0.0) -> list[Surface]:
     for side in box_sides(SIZE, SIZE, SIZE):
         if bulge:
             side = _swollen(side, bulge)
-        strips = [side]
-        for axis in (0, 1):
-            parts: list[Surface] = []
-            for strip in strips:
-                low, high = strip.domain[axis]
-                left = strip
-                for k in range(5, 0, -1):
-                    left, right = split_surface(left, axis, low + k * (high - low) / 6)
-                    parts.append(right)
-                parts.append(left)
-            strips = parts
-        faces += strips
+        faces += _divided(_divided([side], 0, 6), 1, 6)
     return faces
+
+
+def _divided(strips: list[Surface], axis: int, count: int) -> list[Surface]:
+    """Each of some patches in so many along an axis."""
+    parts: list[Surface] = []
+    for strip in strips:
+        low, high = strip.domain[axis]
+        left = strip
+        for k in range(count - 1, 0, -1):
+            left, right = split_surface(left, axis, low + k * (high - low) / count)
+            parts.append(right)
+        parts.append(left)
+    return parts
 
 
 def _swollen(side: Surface, bulge: float) -> Surface:

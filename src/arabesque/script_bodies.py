@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from arabesque.errors import ArabesqueError
+from arabesque.joining import Rims
 from arabesque.model import edits
 from arabesque.model.rebuild import given, ingredients
 from arabesque.recipes import (
@@ -41,15 +42,20 @@ class Bodies(Lends):
         return self._body("sewn", SewnBody(keys, within, cap))
 
     def thicken(
-        self, items: Sequence[AnyItem], length: float, side: str = "along the normals", near: float = 0.002
+        self,
+        items: Sequence[AnyItem],
+        length: float,
+        side: str = "along the normals",
+        near: float = 0.002,
+        rims: str = "square",
     ) -> AnyItem:
-        """The solid of a smooth skin of patches and faces with a thickness, mm; it follows them and stands for them.
+        """The solid of a skin of patches and faces with a thickness, mm; it follows them and stands for them.
 
         side: "along the normals", "against the normals" (of the first) or "to both sides". near: mm, how near its sides
-        come to true offsets.
+        come to true offsets. rims: of free borders, "square", "rounded" or "drawn to an edge". Edges inside stay edges.
         """
         keys = tuple(self.item(item.id).id for item in items)
-        return self._body("thickened", ThickenedBody(keys, length, Thickness(side), near))
+        return self._body("thickened", ThickenedBody(keys, length, Thickness(side), near, Rims(rims)))
 
     def cut(self, body: AnyItem, by: AnyItem | Sequence[AnyItem]) -> AnyItem:
         """A body with others cut away, or the solids that closed true shapes bound; it follows all of them."""

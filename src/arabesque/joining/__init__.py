@@ -29,7 +29,7 @@ from arabesque.joining.ring import ring_of
 from arabesque.joining.rounding import Round, Section, Shown, radius_shown, rolling, round_edge
 from arabesque.joining.shown import covered, shown_by
 from arabesque.joining.surface_through import surface_through
-from arabesque.joining.thicken import thickened
+from arabesque.joining.thicken import Rims, thickened
 from arabesque.joining.wrap import Laid, raised_face, wrapped_line, wrapped_mesh, wrapped_places
 
 __all__ = [
@@ -48,6 +48,7 @@ __all__ = [
     "Pieces",
     "PulledBack",
     "Recast",
+    "Rims",
     "Rolling",
     "Round",
     "Section",

@@ -11,8 +11,8 @@ from arabesque.errors import InvalidShape
 from arabesque.geometry import Elementary, ElementaryKind, Surface, frame_of
 from arabesque.joining.surface_through import surface_through
 
-LOOKED_AT = 97
-"""Places each way at which it is seen whether the length folds it."""
+LOOKED_AT, MOST = 24, 193
+"""Places in each span, and in all each way, at which it is seen whether the length folds it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,7 +80,10 @@ def _moved(surface: Surface, u: Floats, v: Floats, length: float) -> Floats:
 
 def _folds(surface: Surface, length: float) -> tuple[Floats, float]:
     """(k, 3) places at which an offset folds, and the length on that side from which on it does."""
-    u, v = (np.linspace(*ends, LOOKED_AT) for ends in surface.domain)
+    u, v = (
+        np.linspace(*ends, min(MOST, LOOKED_AT * spans + 1))
+        for ends, spans in zip(surface.domain, surface.spans, strict=True)
+    )
     d = surface.on_grid(u, v, 2).reshape(3, 3, -1, 3)
     up = np.cross(d[1, 0], d[0, 1])
     size = np.linalg.norm(up, axis=1)

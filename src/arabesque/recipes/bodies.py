@@ -12,7 +12,7 @@ import numpy as np
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Elementary, Surface, apply
-from arabesque.joining import thickened
+from arabesque.joining import Rims, thickened
 from arabesque.progress import Progress, part, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.shapes import Sampled, can
@@ -78,7 +78,8 @@ class Thickness(Enum):
 
 @dataclass(frozen=True)
 class ThickenedBody(OfSkin):
-    """The skin of some items (ids) with a thickness, mm: both sides, and walls over its free borders."""
+    """The skin of some items (ids) with a thickness, mm: both sides, and walls over its free borders, which are square,
+    rounded or drawn to an edge."""
 
     word = "thickened"
 
@@ -86,11 +87,12 @@ class ThickenedBody(OfSkin):
     length: float
     side: Thickness = Thickness.OUT
     near: float = 0.002
+    rims: Rims = Rims.SQUARE
 
     def build(self, given: Given, progress: Progress = silent) -> Body:
         shares = {Thickness.OUT: (0.0, 1.0), Thickness.IN: (-1.0, 0.0), Thickness.BOTH: (-0.5, 0.5)}[self.side]
         low, high = (share * self.length for share in shares)
-        faces = thickened(self.skin(given), low, high, self.near, part(progress, 0.0, 0.6))
+        faces = thickened(self.skin(given), low, high, self.near, part(progress, 0.0, 0.6), self.rims)
         made = sew(named(faces), SEWN * self.near, kernel_of(given), progress=part(progress, 0.6, 1.0))
         if not made.told.closed:
             words = f"{len(made.told.free)} borders of the thickened skin stay free"

@@ -31,7 +31,7 @@ from OCP.TopoDS import TopoDS
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import kernel
-from arabesque.solid.solids import listed, parts, solid_of
+from arabesque.solid.solids import inside, listed, parts, place_inside, solid_of, volume_of
 from arabesque.solid.stored import stored, together
 
 ALONG = 33
@@ -51,7 +51,7 @@ def sewn(named: list[tuple[str, dict[str, Any]]], tolerance: float, cap: bool = 
     if caps:
         made = _sewn([made, *caps], tolerance)
     solids = [_solid(TopoDS.Shell(shell)) for shell in parts(made, TopAbs_SHELL)]
-    return body(together([*solids, *_loose(made)]))
+    return body(together([*_with_hollows(solids), *_loose(made)]))
 
 
 def rounded(one: dict[str, Any], places: Any, size: float, chamfer: bool) -> dict[str, Any]:
@@ -200,10 +200,28 @@ def _solid(shell: Any) -> Any:
     if not BRep_Tool.IsClosed_s(shell):
         return shell
     solid = BRepBuilderAPI_MakeSolid(shell).Solid()
-    inside = GProp_GProps()
-    BRepGProp.VolumeProperties_s(solid, inside)
     # its faces themselves look outwards: rounding goes by these, not by how the solid takes them
-    return solid if inside.Mass() > 0 else BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell.Reversed())).Solid()
+    return solid if volume_of(solid) > 0 else BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell.Reversed())).Solid()
+
+
+def _with_hollows(solids: list[Any]) -> list[Any]:
+    """Solids of which those that lie inside another are its hollows."""
+    whole = [one for one in solids if one.ShapeType().name == "TopAbs_SOLID"]
+    if len(whole) < 2:
+        return solids
+    left = [one for one in solids if not any(one.IsSame(other) for other in whole)]
+    whole.sort(key=volume_of, reverse=True)
+    made: list[tuple[Any, list[Any]]] = []
+    for solid in whole:
+        place = place_inside(solid)
+        outer = next((hollows for around, hollows in made if place is not None and inside(around, place)), None)
+        if outer is None:
+            made.append((solid, []))
+        else:
+            outer.append(solid)
+    for around, hollows in made:
+        left.append(BRepAlgoAPI_Cut(around, together(hollows)).Shape() if hollows else around)
+    return left
 
 
 def _loose(shape: Any) -> Iterator[Any]:

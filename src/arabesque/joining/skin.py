@@ -1,0 +1,123 @@
+"""How the parts of a skin hang together: which border runs along which, at what angle, and to which side all look."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Face, Rim, Surface
+from arabesque.joining.border import outward_ways
+
+MEETS = 0.002
+"""Of the size of all: borders that run together are nearer to each other."""
+SMOOTH = 2.0
+"""Degrees: parts that meet at more meet at an edge."""
+PLACES, FINE = 9, 128
+"""Along each border at which is looked whether it runs beside another one, and steps of that one."""
+
+Border = tuple[int, int]
+"""The number of a part, and of its rim."""
+
+
+@dataclass(frozen=True)
+class Meeting:
+    """A border that runs along another one. angle: degrees between their planes at most. whole: they have both ends in
+    common."""
+
+    one: Border
+    other: Border
+    angle: float
+    whole: bool
+
+    @property
+    def sharp(self) -> bool:
+        """True at an edge."""
+        return self.angle > SMOOTH
+
+
+@dataclass(frozen=True, eq=False)
+class Skin:
+    """parts: all looking to the side of the first of those that hang together. meetings: each from both sides. free:
+    borders that run along no other part's."""
+
+    parts: list[Surface]
+    meetings: list[Meeting]
+    free: list[Border]
+
+
+def read_skin(parts: Sequence[Surface]) -> Skin:
+    """Parts turned to look to one side, and how they meet. Raises ArabesqueError where a skin has one side only."""
+    first = _meetings(parts)
+    signs = _signs(len(parts), first)
+    turned = [part if sign > 0 else _turned_over(part) for part, sign in zip(parts, signs, strict=True)]
+    # rims of what was turned over have other numbers
+    found = [meeting for meeting, _ in (first if min(signs) > 0 else _meetings(turned))]
+    met = {meeting.one for meeting in found}
+    every = [(number, k) for number, part in enumerate(turned) for k in range(len(part.rims()))]
+    return Skin(turned, found, [border for border in every if border not in met])
+
+
+def _meetings(parts: Sequence[Surface]) -> list[tuple[Meeting, float]]:
+    """Every border beside another part's, and 1 where both parts look to one side, else -1."""
+    everything = np.concatenate([part.points.reshape(-1, 3) for part in parts])
+    reach = MEETS * float(np.linalg.norm(np.ptp(everything, axis=0)))
+    t = np.linspace(0.1, 0.9, PLACES)
+    rims = [((number, k), rim) for number, part in enumerate(parts) for k, rim in enumerate(part.rims())]
+    fine = [rim.surface.at(rim.places(np.linspace(0, 1, FINE + 1))) for _, rim in rims]
+    low, high = (np.array([ends(line, axis=0) for line in fine]) for ends in (np.min, np.max))
+    found = []
+    for number, ((border, rim), along) in enumerate(zip(rims, fine, strict=True)):
+        line = rim.surface.at(rim.places(t))
+        # only what has the middle of this border in the box round it
+        within = ((low - reach <= line[PLACES // 2]) & (line[PLACES // 2] <= high + reach)).all(axis=1)
+        within[number] = False
+        for near in np.flatnonzero(within):
+            (other, beside), there = rims[near], fine[near]
+            if other[0] == border[0]:
+                continue
+            away = np.linalg.norm(line[:, None] - there[None], axis=2)
+            if away.min(axis=1).max() > reach:
+                continue
+            here, across = _frames(rim, t), _frames(beside, away.argmin(axis=1) / FINE)
+            # round what shows of each, both run to opposite sides where they look to one
+            way = float(np.einsum("nc,nc->", np.cross(*here), np.cross(*across)))
+            sign = -1.0 if way > 0 else 1.0
+            cosine = sign * np.einsum("nc,nc->n", here[0], across[0])
+            angle = float(np.degrees(np.arccos(np.clip(cosine, -1, 1))).max())
+            ends = np.linalg.norm(along[[0, -1]][:, None] - there[[0, -1]][None], axis=2).min(axis=1)
+            found.append((Meeting(border, other, angle, bool(ends.max() <= reach)), sign))
+    return found
+
+
+def _frames(rim: Rim, t: Floats) -> tuple[Floats, Floats]:
+    """(n, 3) normals at a border, and the ways out of what shows."""
+    return np.asarray(rim.surface.normals(rim.places(t))), outward_ways(rim.surface, rim, t)
+
+
+def _signs(count: int, found: Sequence[tuple[Meeting, float]]) -> list[float]:
+    """1 for parts that look to the side of the first of those that hang together, else -1."""
+    signs = [0.0] * count
+    for first in range(count):
+        if signs[first]:
+            continue
+        signs[first], left = 1.0, [first]
+        while left:
+            number = left.pop()
+            for meeting, sign in found:
+                other = meeting.other[0]
+                if meeting.one[0] != number:
+                    continue
+                if not signs[other]:
+                    signs[other] = signs[number] * sign
+                    left.append(other)
+                elif signs[other] != signs[number] * sign:
+                    raise ArabesqueError("This skin has one side only", "Leave a part of it out")
+    return signs
+
+
+def _turned_over(part: Surface) -> Surface:
+    return part.turned_over() if isinstance(part, Face) else part.whole.reversed(0)
