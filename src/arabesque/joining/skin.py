@@ -79,10 +79,10 @@ def _meetings(parts: Sequence[Surface]) -> list[tuple[Meeting, float]]:
             (other, beside), there = rims[near], fine[near]
             if other[0] == border[0]:
                 continue
-            away = np.linalg.norm(line[:, None] - there[None], axis=2)
-            if away.min(axis=1).max() > reach:
+            away, shares = _to_line(line, there)
+            if away.max() > reach:
                 continue
-            here, across = _frames(rim, t), _frames(beside, away.argmin(axis=1) / FINE)
+            here, across = _frames(rim, t), _frames(beside, shares)
             # round what shows of each, both run to opposite sides where they look to one
             way = float(np.einsum("nc,nc->", np.cross(*here), np.cross(*across)))
             sign = -1.0 if way > 0 else 1.0
@@ -91,6 +91,18 @@ def _meetings(parts: Sequence[Surface]) -> list[tuple[Meeting, float]]:
             ends = np.linalg.norm(along[[0, -1]][:, None] - there[[0, -1]][None], axis=2).min(axis=1)
             found.append((Meeting(border, other, angle, bool(ends.max() <= reach)), sign))
     return found
+
+
+def _to_line(places: Floats, line: Floats) -> tuple[Floats, Floats]:
+    """(n,) mm from places to a polyline, and the share of its way at which each is nearest."""
+    way = np.diff(line, axis=0)
+    from_start = places[:, None] - line[None, :-1]
+    along = np.einsum("nkc,kc->nk", from_start, way) / np.maximum(np.einsum("kc,kc->k", way, way), 1e-300)
+    along = np.clip(along, 0.0, 1.0)
+    away = np.linalg.norm(from_start - along[..., None] * way, axis=2)
+    nearest = away.argmin(axis=1)
+    rows = np.arange(len(places))
+    return away[rows, nearest], (nearest + along[rows, nearest]) / len(way)
 
 
 def _frames(rim: Rim, t: Floats) -> tuple[Floats, Floats]:
