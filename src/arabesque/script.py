@@ -70,7 +70,7 @@ from arabesque.script_joining import Joins
 from arabesque.script_layout import Layouts
 from arabesque.script_trace import Traces
 from arabesque.shapes import Sampled, can
-from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, deliver, deliverable, read_model
+from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, bodies_in, deliver, deliverable, read_model
 from arabesque.tracing import (
     FittedCurve,
     NetworkFit,
@@ -196,6 +196,13 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features):
         self._traced.clear()
         self._networks.clear()
         return self.items
+
+    def open_bodies(self, path: str | Path) -> tuple[AnyItem, ...]:
+        """Bring in the solids and shells of a STEP file, as bodies; in one step."""
+        before = set(self.document.items)
+        found = bodies_in(Path(path), self._worker, self._progress)
+        self._do(edits.exchange.bodies_in(self.document, found, Path(path)))
+        return tuple(item for item in self.items if item.id not in before)
 
     def open_curves(self, path: str | Path, unit: str = "mm") -> tuple[AnyItem, ...]:
         """Bring in the curves of an OBJ with polylines (in ``unit``), STEP or IGES; in one step."""

@@ -10,7 +10,7 @@ import numpy as np
 import trimesh
 
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Elementary, ElementaryKind, Plane, Surface, apply, motion
+from arabesque.geometry import Element, Elementary, ElementaryKind, ElementKind, Plane, Sketch, Surface, apply, motion
 from arabesque.model import any_stale
 from arabesque.script import Project
 from arabesque.solid import (
@@ -183,9 +183,67 @@ class BodyTest(unittest.TestCase):
             self.assertIn("closed, valid", said)
             (told,) = json.loads((Path(folder) / "r.json").read_text())["bodies"]
             self.assertAlmostEqual(told["volume"], cut.told.volume / 1000, delta=1e-6)
+            self.assertEqual((told["self_intersections"], told["closed"]), (0, True))
+            self.assertAlmostEqual(told["thinnest_wall"], 0.6, delta=1e-4)  # between the hole and the side at y = 0
             code, _, problem = run("check-body", mesh)
             self.assertEqual(code, 1)
             self.assertIn("cannot be read as STEP", problem)
+
+
+class CommandTest(unittest.TestCase):
+    def test_sewn_thickened_cut_and_written(self) -> None:
+        """Files from outside: loose sides become a box with a hole and a rod cut away; a sheet becomes a plate."""
+        with tempfile.TemporaryDirectory() as folder, Project() as project:
+            loose, tool, sheet = (Path(folder) / f"{name}.step" for name in ("loose", "tool", "sheet"))
+            out, report = Path(folder) / "out.step", Path(folder) / "r.json"
+            project.export(loose, [project.add(f"Side {k}", side) for k, side in enumerate(box_sides(30, 20, 10))])
+            drawn = Sketch(motion(shift=[5, 10, 0]), [[0.0, 0], [2, 0]], (Element(ElementKind.CIRCLE, (0, 1)),))
+            post = project.profile_body(project.add("Post", drawn), ahead=15, back=5, way=[0, 0, 1])
+            project.export(tool, [project.item(post.id)])
+            project.export(sheet, [project.add("Sheet", box_sides(30, 20, 10)[0])])
+            cuts = ("--cut", "15,10,10", "0,0,1", "8", "--cut", "25,10,10", "0,0,1", "4", "3", "--cut", tool)
+            code, said, problem = run("body", loose, *cuts, "--out", out, "--report", report)
+            self.assertEqual((code, problem), (0, ""))
+            self.assertIn("closed, valid", said)
+            (told,) = json.loads(report.read_text())["bodies"]
+            self.assertAlmostEqual(told["volume"], 6000 - np.pi * (160 + 12 + 40), delta=1e-3)
+            (facts,) = self.facts(out)
+            self.assertTrue(facts["solid"] and facts["valid"])
+            code, _, _ = run("body", sheet, "--thicken", "0.25", "--side", "both", "--unit", "cm", "--out", out,
+                             "--rims", "rounded", "--report", report)  # fmt: skip
+            self.assertEqual(code, 0)
+            (told,) = json.loads(report.read_text())["bodies"]
+            self.assertGreater(told["volume"], 3 * 2 * 0.25)
+            self.assertAlmostEqual(told["thinnest_wall"], 0.25, delta=1e-4)
+            for words, problem_words in (
+                (("--cut", "1,2,3", "0,0,1"), "is no cut"),
+                (("--cut", "a", "0,0,1", "8"), "is no cut"),
+                (("--cut", Path(folder) / "none.step"), "none.step"),
+                (("--thicken", "-2"), "more than 0 mm"),
+            ):
+                code, _, problem = run("body", loose, *words, "--out", out)
+                self.assertEqual(code, 1)
+                self.assertIn(problem_words, problem)
+
+    def facts(self, path: Path) -> list[dict[str, object]]:
+        worker = KernelWorker()
+        try:
+            found: list[dict[str, object]] = worker.call("body_facts", str(path))
+        finally:
+            worker.close()
+        return found
+
+    def test_bodies_of_a_file(self) -> None:
+        with tempfile.TemporaryDirectory() as folder, Project() as project:
+            path = Path(folder) / "two.step"
+            worker = KernelWorker()
+            worker.call("write_primitives", str(path), [("ball", 3.0, (0, 0, 0)), ("rod", 2.0, (20, 0, 0))])
+            worker.close()
+            ball, rod_ = project.open_bodies(path)
+            self.assertAlmostEqual(project.told_of_body(ball).volume, 36 * np.pi, delta=1e-5)
+            self.assertAlmostEqual(project.told_of_body(rod_).volume, 120 * np.pi, delta=1e-5)
+            with self.assertRaisesRegex(ArabesqueError, "none.step"):
+                project.open_bodies(Path(folder) / "none.step")
 
 
 class ProjectTest(unittest.TestCase):

@@ -20,7 +20,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.files import with_suffix
 from arabesque.model import SUFFIX, Document
 from arabesque.scan import MESH_SUFFIXES
-from arabesque.solid import MODEL_SUFFIXES
+from arabesque.solid import MODEL_SUFFIXES, STEP_SUFFIXES
 
 
 class Filing(QObject):
@@ -132,6 +132,13 @@ class Filing(QObject):
         path = self._chosen("Open surfaces", f"STEP and IGES ({kinds})")
         if path is not None:
             self.open_path(path)
+
+    def choose_bodies(self) -> None:
+        """Choose a STEP file and bring its solids and shells in as bodies."""
+        path = self._chosen("Open bodies", f"STEP ({' '.join(f'*{suffix}' for suffix in STEP_SUFFIXES)})")
+        if path is not None:
+            self._settings.remember_folder(path)
+            self._session.open_bodies(path)
 
     def choose_cage(self) -> None:
         """Choose an OBJ file of quads and bring it in as a cage."""

@@ -48,7 +48,7 @@ from arabesque.model import (
 from arabesque.progress import Progress
 from arabesque.scan import Scan, ready_to_fit
 from arabesque.shapes import SAMPLES_ALONG, Sampled, Shape, can
-from arabesque.solid import FileKind, KernelWorker, deliver, deliverable, read_model
+from arabesque.solid import FileKind, KernelWorker, bodies_in, deliver, deliverable, read_model
 
 FEWEST_ALONG = 30
 """Samples a side of each patch in a drag of very many."""
@@ -453,6 +453,12 @@ class Session(QObject):
 
         job = self._job(f"Opening {path.name}", lambda progress: read_model(path, self.kernel, progress))
         job.done.connect(lambda model: self.edit(edits.exchange.brought_in, model, path))
+        return job
+
+    def open_bodies(self, path: Path) -> Job:
+        """Bring the solids and shells of a STEP file in as bodies."""
+        job = self._job(f"Opening {path.name}", lambda progress: bodies_in(path, self.kernel, progress))
+        job.done.connect(lambda bodies: self.edit(edits.exchange.bodies_in, bodies, path))
         return job
 
     def open_cage(self, path: Path) -> Job:

@@ -1,6 +1,7 @@
 """The headless commands, one module each: ``WORD``, ``HELP``, ``arguments`` and ``run``."""
 
 from arabesque.headless import (
+    body,
     cage_convert,
     cage_fit,
     cage_improve,
@@ -30,6 +31,7 @@ COMMANDS = (
     prepare,
     compare,
     joins,
+    body,
     check_body,
     run_script,
 )

@@ -1,16 +1,21 @@
-"""./start check-body: whether the bodies of a STEP file are closed and valid, their volumes and their gaps."""
+"""./start check-body: whether the bodies of a STEP file are closed and valid, how thick their walls are, and more."""
 
 from __future__ import annotations
 
 import argparse
 from typing import Any
 
+import numpy as np
+
 from arabesque.errors import ArabesqueError
 from arabesque.headless.common import write_json
 from arabesque.units import MILLIMETRES, scale_to_mm
 
 WORD = "check-body"
-HELP = "say whether the bodies of a STEP file are closed and valid, with volume, area, centre and gaps"
+HELP = "say whether the bodies of a STEP file are closed and valid, with volume, gaps, walls and self-intersections"
+
+ALONG = 60
+"""Samples along each face at which walls, radii and crossings are looked for."""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -22,28 +27,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> None:
     """Read, check, report."""
-    from arabesque.solid import Body, KernelWorker, bodies_in
+    from arabesque.solid import KernelWorker, bodies_in
 
     scale = scale_to_mm(options.unit)
-
-    def record(body: Body) -> dict[str, Any]:
-        told = body.told
-        return {
-            "faces": len(body.surfaces),
-            "closed": told.closed,
-            "valid": told.valid,
-            "volume": told.volume / scale**3,
-            "area": told.area / scale**2,
-            "centre": [float(c) / scale for c in told.centre],
-            "gap": told.gap / scale,
-            "shortest_edge": told.shortest / scale,
-            "free_borders": len(told.free),
-            "widest_free": max((width for width in told.widths if width < float("inf")), default=0.0) / scale,
-        }
-
     worker = KernelWorker()
     try:
-        found = [record(body) for body in bodies_in(options.model, worker)]
+        found = [record_of_body(body, scale) for body in bodies_in(options.model, worker)]
     finally:
         worker.close()
     if not found:
@@ -51,8 +40,43 @@ def run(options: argparse.Namespace) -> None:
     if options.report:
         write_json(options.report, {"unit": options.unit, "bodies": found})
     for number, one in enumerate(found, start=1):
-        words = "closed" if one["closed"] else f"open, {one['free_borders']} free borders"
-        print(
-            f"Body {number}: {one['faces']} faces, {words}, {'valid' if one['valid'] else 'NOT VALID'}, "
-            f"volume {one['volume']:.6g}, area {one['area']:.6g}, widest gap {one['gap']:.2g} {options.unit}"
-        )
+        print(words_of_body(number, one, options.unit))
+
+
+def record_of_body(body: Any, scale: float) -> dict[str, Any]:
+    """What a body is, lengths in a unit of ``scale`` mm; walls and crossings of a closed one as sampled."""
+    from arabesque.checking import least_place, self_crossings, smallest_radii, wall_thickness
+
+    told = body.told
+    samples = body.sampler(ALONG).read(body)
+    wall = least_place(wall_thickness(samples), samples) if told.closed else None
+    bend = least_place(smallest_radii(body, samples), samples)
+    crossing = self_crossings(samples)
+    return {
+        "faces": len(body.surfaces),
+        "closed": told.closed,
+        "valid": told.valid,
+        "volume": told.volume / scale**3,
+        "area": told.area / scale**2,
+        "centre": [float(c) / scale for c in told.centre],
+        "gap": told.gap / scale,
+        "shortest_edge": told.shortest / scale,
+        "free_borders": len(told.free),
+        "widest_free": max((width for width in told.widths if width < float("inf")), default=0.0) / scale,
+        "thinnest_wall": None if wall is None else wall[0] / scale,
+        "thinnest_at": None if wall is None else [float(c) / scale for c in wall[1]],
+        "smallest_radius": None if bend is None else bend[0] / scale,
+        "self_intersections": len(crossing),
+        "self_intersects_at": [] if not len(crossing) else [float(c) / scale for c in np.median(crossing, axis=0)],
+    }
+
+
+def words_of_body(number: int, one: dict[str, Any], unit: str) -> str:
+    """The same in a line."""
+    words = "closed" if one["closed"] else f"open, {one['free_borders']} free borders"
+    walls = "" if one["thinnest_wall"] is None else f", thinnest wall {one['thinnest_wall']:.3g}"
+    crossing = "" if not one["self_intersections"] else ", IT CROSSES ITSELF"
+    return (
+        f"Body {number}: {one['faces']} faces, {words}, {'valid' if one['valid'] else 'NOT VALID'}, "
+        f"volume {one['volume']:.6g}, area {one['area']:.6g}{walls}, widest gap {one['gap']:.2g} {unit}{crossing}"
+    )

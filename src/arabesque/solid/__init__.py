@@ -21,6 +21,7 @@ from arabesque.solid.body import (
 )
 from arabesque.solid.exchange import (
     MODEL_SUFFIXES,
+    STEP_SUFFIXES,
     FileKind,
     Model,
     deliver,
@@ -36,6 +37,7 @@ from arabesque.solid.worker import KernelWorker
 
 __all__ = [
     "MODEL_SUFFIXES",
+    "STEP_SUFFIXES",
     "Body",
     "Bounding",
     "FeatureKind",

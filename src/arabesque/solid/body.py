@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from arabesque.arrays import Bytes, Floats, frozen_array, tree_of
 from arabesque.errors import InvalidShape, KernelCrash
+from arabesque.files import readable
 from arabesque.geometry import Elementary, ElementaryKind, Face, Patchwork, Plane, Surface, apply, frame_of
 from arabesque.progress import Progress, silent
 from arabesque.solid.exchange import face_of, record_of
@@ -239,9 +241,10 @@ def repeat_change(
     return body_from(_asked(worker, progress, "repeated_change", record_of(before), record_of(after), motions))
 
 
-def bodies_in(path: str, worker: KernelWorker, progress: Progress = silent) -> list[Body]:
+def bodies_in(path: str | Path, worker: KernelWorker, progress: Progress = silent) -> list[Body]:
     """The bodies of a STEP file, in mm; raises FileProblem."""
-    return [body_from(record) for record in worker.call("bodies_of", path, progress=progress) if record["faces"]]
+    readable(path)
+    return [body_from(record) for record in worker.call("bodies_of", str(path), progress=progress) if record["faces"]]
 
 
 def _asked(worker: KernelWorker, progress: Progress, name: str, *arguments: Any) -> Any:

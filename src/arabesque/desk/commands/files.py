@@ -9,6 +9,7 @@ _DEMOS = {
     "heron": "A touring saddle's clay model",
     "pebble": "A trekking-pole grip",
     "juniper": "A water jug with a handle",
+    "dipper": "A lobed hand wheel",
 }
 
 
@@ -40,6 +41,8 @@ COMMANDS = (
             "Ctrl+Shift+S"),
     Command("open-model", "Open surfaces…", "Bring the faces and curves of a STEP or IGES file in",
             lambda d: d.files.choose_model(), "File", "Ctrl+Shift+I", "ph.file-arrow-down"),
+    Command("open-bodies", "Open bodies…", "Bring the solids and shells of a STEP file in as bodies",
+            lambda d: d.files.choose_bodies(), "File", icon="ph.package"),
     Command("open-cage", "Open a cage…", "Bring an OBJ file of quads in as a cage, its numbers in the project's unit",
             lambda d: d.files.choose_cage(), "File", icon="ph.cube"),
     Command("quit", "Quit", "Close the window", lambda d: d.close(), "File", "Ctrl+Q"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from arabesque.errors import FileProblem
@@ -10,7 +11,7 @@ from arabesque.geometry import Curve, Face, Surface
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
 from arabesque.model.item import Item, Origin, new_id
-from arabesque.solid import Model, shown_part
+from arabesque.solid import Body, Model, shown_part
 
 
 def curves_in(document: Document, curves: Sequence[tuple[str, Curve]], path: Path) -> Change:
@@ -19,6 +20,17 @@ def curves_in(document: Document, curves: Sequence[tuple[str, Curve]], path: Pat
         item = Item(new_id(), document.free_name(name or path.stem), curve, Origin(words=path.name))
         document = document.with_item(item)
     return Change(f"{len(curves)} curves from {path.name}", document, said=f"{len(curves)} curves came in")
+
+
+def bodies_in(document: Document, bodies: Sequence[Body], path: Path) -> Change:
+    """The bodies of a STEP file as items, the first selected; raises FileProblem when there are none."""
+    if not bodies:
+        raise FileProblem(f"{path.name} holds no body", "Export a solid or surfaces to it")
+    made = [Item(new_id(), "", body, Origin(words=path.name)) for body in bodies]
+    for item in made:
+        document = document.with_item(replace(item, name=document.free_name(path.stem)))
+    said = f"{len(made)} {'body' if len(made) == 1 else 'bodies'} came in from {path.name}"
+    return Change(f"{len(made)} bodies from {path.name}", document, made[0].id, said=said)
 
 
 def brought_in(document: Document, model: Model, path: Path) -> Change:

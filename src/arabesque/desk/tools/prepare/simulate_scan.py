@@ -19,6 +19,7 @@ class Piece(Enum):
     HERON = ("heron, a touring saddle", "heron")
     PEBBLE = ("pebble, a trekking-pole grip", "pebble")
     JUNIPER = ("juniper, a water jug", "juniper")
+    DIPPER = ("dipper, a lobed hand wheel", "dipper")
 
 
 class SimulateScan(Tool):
