@@ -23,6 +23,8 @@ ASIDE = 0.01
 """Of the way to the middle of a triangle there: so far rays begin off a border, or they would run along a neighbour."""
 DEEP = 0.02
 """mm that two triangles reach through each other before it is called crossing: chords of one edge do so by less."""
+SEAM = 40
+"""Samples along a face at which a seam is looked at."""
 NEAR = 1e-6
 """Of the size of a section: ends of its segments that are no further apart are one."""
 
@@ -186,3 +188,15 @@ def least_place(values: Floats, samples: Samples) -> tuple[float, Floats] | None
         return None
     which: Ints = finite[[int(values[finite].argmin())]]
     return float(values[which[0]]), samples.points[which[0]]
+
+
+def seam_angle(shape: Any, plane: Plane) -> float:
+    """Degrees by which a shape and its mirror image bend at most where borders of its faces lie on the plane: twice
+    what its normals there lean out of the plane; 0 where no border does."""
+    samples = shape.sampler(SEAM).read(shape)
+    on = [row[np.abs(plane.height(samples.points[row])) < NEAR * samples.size] for row in samples.rims]
+    some = np.unique(np.concatenate(on)) if on else np.zeros(0, dtype=np.int64)
+    leans = np.abs(samples.normals[some] @ plane.normal)
+    # faces in the plane itself are no skin that goes on over it
+    leans = leans[leans < 1 - NEAR]
+    return 2 * float(np.degrees(np.arcsin(leans.max(initial=0.0))))

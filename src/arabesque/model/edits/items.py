@@ -125,13 +125,15 @@ def derived_in_place(
 def standing_for(
     document: Document, word: str, name: str, shape: Shape, recipe: Recipe, made_of: tuple[object, ...]
 ) -> Change:
-    """A new derived item, selected, in the place of all that its recipe stands for, which is hidden from then on.
+    """A new derived item, selected, in the place of all that its recipe stands for, which is hidden from then on;
+    on the layer of the first.
 
     word: what was done, for the history.
     """
-    item = Item(new_id(), document.free_name(name), shape, recipe=recipe, made_of=made_of)
+    layer = document[recipe.stands_for[0]].layer if recipe.stands_for else None
+    item = Item(new_id(), document.free_name(name), shape, layer=layer, recipe=recipe, made_of=made_of)
     names = [document[key].name for key in recipe.stands_for]
-    some = " and ".join(names) if len(names) < 4 else f"{len(names)} items"
+    some = (" and ".join(names) or item.name) if len(names) < 4 else f"{len(names)} items"
     return Change(f"{some} {word}", _seen(document, recipe.stands_for, False).with_item(item), item.id)
 
 

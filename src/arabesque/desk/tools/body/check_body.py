@@ -1,0 +1,358 @@
+"""A body checked for making: walls, draft, radii, where it crosses itself, filled sections, distance by face."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from enum import Enum
+from functools import partial
+from typing import Any
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.checking import (
+    Distances,
+    FilledSection,
+    OfFace,
+    by_face,
+    draft_angles,
+    filled_sections,
+    least_place,
+    self_crossings,
+    shape_to_scan,
+    smallest_radii,
+    wall_thickness,
+)
+from arabesque.desk import theme
+from arabesque.desk.facts import Choice, Fact
+from arabesque.desk.jobs import Job
+from arabesque.desk.kinds.bodies import told_facts
+from arabesque.desk.patches import LIFT
+from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.on_patches import patch_under, take_one
+from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.view.camera import Camera
+from arabesque.desk.view.pointer import Pointer
+from arabesque.desk.view.scene import MISSING, Discs, Label, Lines, Paint, Triangles, polyline
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Plane
+from arabesque.model import Item
+from arabesque.progress import Progress
+from arabesque.scan import Scan
+from arabesque.shapes import Samples
+from arabesque.solid import Body
+
+ALONG = 60
+"""Samples along a face."""
+LISTED = 8
+"""Faces in the list of the worst."""
+SHADES = 4.0
+"""The colours of what is beyond a limit are full at a quarter of the limit."""
+
+
+class Asked(Enum):
+    """What is looked at; the value is its words."""
+
+    WALL = "wall thickness"
+    DRAFT = "draft angle"
+    RADIUS = "smallest radius"
+    CROSSING = "where it crosses itself"
+    SECTIONS = "filled sections"
+    DISTANCE = "distance to the scan, by face"
+
+
+class Along(Enum):
+    """A direction of the world."""
+
+    X = "x"
+    Y = "y"
+    Z = "z"
+    DOWN = "z downwards"
+
+    @property
+    def way(self) -> Floats:
+        """(3,)"""
+        return -np.eye(3)[2] if self is Along.DOWN else np.eye(3)["XYZ".index(self.name)]
+
+
+@dataclass(frozen=True, eq=False)
+class Looked:
+    """What a check found. values: (n,) at the samples, or None. least: of them, and where. faces: the range on each.
+    crossings: (k, 3). sections: filled. unit: of the values."""
+
+    samples: Samples
+    values: Floats | None = None
+    least: tuple[float, Floats] | None = None
+    faces: list[OfFace] = field(default_factory=list)
+    crossings: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    sections: list[FilledSection] = field(default_factory=list)
+    unit: str = "mm"
+
+
+class CheckBody(Tool):
+    """A click takes another body; what is beyond the limit is coloured, and its faces are listed, the worst first."""
+
+    needs = (Body,)
+    id = "check-body"
+    step = Step.BODY
+    label = "Check a body"
+    short = "Check"
+    hint = "Choose what is looked at; click a line of the list to go there, or another body"
+    shortcut = "J"
+    icon = "ph.clipboard-text"
+    applies = False
+    told_first = True
+
+    @dataclass
+    class Options:
+        """limit: mm of walls and radii. least: degrees of draft. along: from where a mould is drawn, and what sections
+        stand square to. count: of sections."""
+
+        asked: Asked = labelled(Asked.WALL, "Look at")
+        limit: float = labelled(1.5, "Not below")
+        least: float = field(default=2.0, metadata={"degrees": True, "label": "Not below"})
+        along: Along = labelled(Along.Z, "Along")
+        count: int = whole(5, 1, 60, "Sections")
+
+        @property
+        def idle(self) -> tuple[str, ...]:
+            """What is looked at has no use for them."""
+            return {
+                Asked.WALL: ("least", "along", "count"),
+                Asked.RADIUS: ("least", "along", "count"),
+                Asked.DRAFT: ("limit", "count"),
+                Asked.SECTIONS: ("limit", "least"),
+            }.get(self.asked, ("limit", "least", "along", "count"))
+
+    def start(self) -> None:
+        take_one(self.session, Body)
+        self._job: Job | None = None
+        self.found: Looked | None = None
+        self._for: tuple[object, ...] = ()
+        self.session.document_changed.connect(self._look)
+        self.session.selection_changed.connect(self._look)
+        self._look()
+
+    def stop(self) -> None:
+        self.session.document_changed.disconnect(self._look)
+        self.session.selection_changed.disconnect(self._look)
+        if self._job is not None:
+            self._job.drop()
+
+    @property
+    def body(self) -> Item | None:
+        """The selected body."""
+        return self.session.chosen(Body)
+
+    @property
+    def says(self) -> str:
+        return "Looking" if self._job is not None else self.hint
+
+    def options_changed(self) -> None:
+        self._look()
+        self.changed.emit()
+
+    def press(self, pointer: Pointer) -> None:
+        under = patch_under(self.session, pointer, Body)
+        if under is None:
+            self.session.tell_problem(ArabesqueError("There is no body here", "Click on one"))
+        else:
+            self.session.select(under[0].id)
+
+    def _look(self) -> None:
+        """Look beside the window at the body as it is now."""
+        item, o, scan = self.body, self.options, self.session.scan
+        wanted = () if item is None else (item.shape, o.asked, o.along, o.count, scan)
+        if wanted == self._for:
+            return
+        self._for, self.found = wanted, None
+        if self._job is not None:
+            self._job.drop()
+            self._job = None
+        if item is None:
+            return
+        work = looking(item.shape, o.asked, o.along.way, o.count, scan)
+        job = self._job = self.session.run("Looking at the body", work)
+        job.done.connect(lambda found: self._take(job, found))
+        job.failed.connect(lambda _: self._take(job, None))
+        self.changed.emit()
+
+    def _take(self, job: Job, found: Looked | None) -> None:
+        if job is self._job:
+            self._job, self.found = None, found
+            self.changed.emit()
+
+    @property
+    def least(self) -> float:
+        """What values are not to be below."""
+        return float(self.options.least if self.options.asked is Asked.DRAFT else self.options.limit)
+
+    @property
+    def facts(self) -> list[Fact]:
+        item, found, asked = self.body, self.found, self.options.asked
+        if item is None:
+            return [Fact("Body", "none")]
+        told = [Fact("Body", item.name), *told_facts(item.shape.told)[:2]]
+        if found is None:
+            return told
+        if asked is Asked.CROSSING:
+            count = len(found.crossings)
+            return [*told, Fact("Crosses itself", f"at {count} places" if count else "no", "bad" if count else "good")]
+        if asked is Asked.SECTIONS:
+            areas = [section.area for section in found.sections]
+            return [*told, Fact("Largest area", _area(max(areas)))]
+        if found.least is None:
+            return [*told, Fact("Least", "nothing was met")]
+        if asked is Asked.DISTANCE:
+            within = self.session.document.tolerance
+            worst = max((max(-face.least, face.largest) for face in found.faces), default=0.0)
+            return [*told, Fact("Largest distance", f"{worst:.3f} mm", "good" if worst <= within else "bad")]
+        good = found.least[0] >= self.least
+        words = {Asked.WALL: "Thinnest wall", Asked.DRAFT: "Least draft", Asked.RADIUS: "Smallest radius"}[asked]
+        below = float(found.samples.areas[found.values < self.least].sum()) if found.values is not None else 0.0
+        return [
+            *told,
+            Fact(words, f"{found.least[0]:.3g} {found.unit}", "good" if good else "bad"),
+            Fact("Area below it", _area(below), "bad" if below > 0 else "good"),
+        ]
+
+    @property
+    def choices(self) -> list[Choice]:
+        found = self.found
+        if found is None:
+            return []
+        if self.options.asked is Asked.SECTIONS:
+            shown = [(k, one) for k, one in enumerate(found.sections, start=1) if one.outlines]
+            return [
+                Choice(f"Section {k}: {_area(one.area)}", partial(self._fly, one.outlines[0][0])) for k, one in shown
+            ]
+        if found.values is None:
+            places = found.crossings[:1]
+            return [Choice("Go to where it crosses itself", partial(self._fly, place)) for place in places]
+        lines = []
+        for face in self._worst(found):
+            on = found.samples.part == face.face
+            values = np.where(on, self._badness(found.values), -np.inf)
+            place = found.samples.points[int(values.argmax())]
+            low, high = f"{face.least:.3g}", f"{face.largest:.3g} {found.unit}"
+            lines.append(Choice(f"Face {face.face + 1}: {low} to {high}", partial(self._fly, place)))
+        return lines
+
+    def _worst(self, found: Looked) -> list[OfFace]:
+        if self.options.asked is Asked.DISTANCE:
+            return sorted(found.faces, key=lambda face: -max(-face.least, face.largest))[:LISTED]
+        return found.faces[:LISTED]
+
+    def _badness(self, values: Floats) -> Floats:
+        """(n,) larger for what is worse."""
+        return np.abs(values) if self.options.asked is Asked.DISTANCE else -values
+
+    def _fly(self, place: Floats) -> None:
+        found = self.found
+        if found is not None:
+            near = int(np.linalg.norm(found.samples.points - place, axis=1).argmin())
+            self.session.asks.fly.emit(place, found.samples.normals[near], 0.2 * found.samples.size)
+
+    # the picture
+
+    @property
+    def covers(self) -> frozenset[str]:
+        item = self.body
+        return frozenset({item.id}) if item is not None and self.found is not None else frozenset()
+
+    @property
+    def map_tolerance(self) -> float | None:
+        if self.found is None or self.found.values is None:
+            return None
+        if self.options.asked is Asked.DISTANCE:
+            return self.session.document.tolerance
+        return max(self.least, 1e-3) / SHADES
+
+    def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
+        found = self.found
+        if found is None:
+            return []
+        samples, colours = found.samples, theme.now()
+        values = None if found.values is None else self._shown(found.values)
+        through = self.options.asked is Asked.SECTIONS
+        mesh = Triangles("checked", samples.points, samples.normals, samples.triangles, colours.porcelain, values,
+                         Paint.DISTANCE if values is not None else None, see_through=through, lift=LIFT)  # fmt: skip
+        parts: list[Triangles | Lines | Discs | Label] = [mesh]
+        parts += [Lines(polyline(samples.points[row]), colours.ink, 1.0, lift=0.8) for row in samples.rims]
+        if len(found.crossings):
+            parts.append(Discs(found.crossings, np.ones(len(found.crossings)), 3.0, colours.outside))
+        for number, section in enumerate(found.sections):
+            parts += _section_parts(section, number)
+        if found.least is not None and self.options.asked is not Asked.DISTANCE:
+            place, words = found.least[1], f"{found.least[0]:.3g} {found.unit}"
+            parts += [Discs(place[None], np.ones(1), 4.5, colours.accent), Label(place, words)]
+        return parts
+
+    def _shown(self, values: Floats) -> Floats:
+        """Signed values for the map: what is below the limit counts as above the scan does, the rest as on it."""
+        if self.options.asked is Asked.DISTANCE:
+            return np.where(np.isfinite(values), values, MISSING)
+        return np.maximum(self.least - np.where(np.isfinite(values), values, self.least), 0.0)
+
+
+def _section_parts(section: FilledSection, number: int) -> list[Triangles | Lines | Discs | Label]:
+    """A section as a filled area with its outline."""
+    if not len(section.triangles):
+        return []
+    points = section.triangles.reshape(-1, 3)
+    a, b, c = section.triangles[0]
+    normal = np.cross(b - a, c - a)
+    normals = np.tile(normal / np.linalg.norm(normal), (len(points), 1))
+    ink = theme.now().ink
+    fill = Triangles(f"section {number}", points, normals, np.arange(len(points)).reshape(-1, 3), theme.now().accent)
+    return [fill, *(Lines(polyline(line), ink, 1.4, on_top=True) for line in section.outlines)]
+
+
+def looking(body: Body, asked: Asked, way: Floats, count: int, scan: Scan | None) -> Callable[[Progress], Looked]:
+    """What looks at a body beside the window."""
+
+    def work(progress: Progress) -> Looked:
+        progress(0.1, f"Looking at its {asked.value}")
+        samples = body.sampler(ALONG).read(body)
+        if asked is Asked.CROSSING:
+            return Looked(samples, crossings=self_crossings(samples))
+        if asked is Asked.SECTIONS:
+            return Looked(samples, sections=filled_sections(_unmeasured(samples), planes_through(samples, way, count)))
+        if asked is Asked.DISTANCE:
+            if scan is None:
+                raise ArabesqueError("There is no scan", "Open one first")
+            measured = shape_to_scan(body, scan, ALONG)
+            values: Any = np.where(measured.valid, measured.distance, np.inf)
+            samples = measured.samples
+        elif asked is Asked.WALL:
+            if not body.told.closed:
+                raise ArabesqueError("An open body has no walls", "Close it first: its free borders are drawn")
+            values = wall_thickness(samples)
+        elif asked is Asked.DRAFT:
+            values = draft_angles(samples, way)
+        else:
+            values = smallest_radii(body, samples)
+        unit = "°" if asked is Asked.DRAFT else "mm"
+        return Looked(samples, values, least_place(values, samples), by_face(values, samples), unit=unit)
+
+    return work
+
+
+def planes_through(samples: Samples, way: Floats, count: int) -> list[Plane]:
+    """Planes square to a direction, evenly through a shape, none at its ends."""
+    heights = samples.points @ way
+    low, high = float(heights.min()), float(heights.max())
+    return [Plane(way, low + (k + 0.5) / count * (high - low)) for k in range(count)]
+
+
+def _unmeasured(samples: Samples) -> Distances:
+    """Samples without a scan below them."""
+    count = len(samples.points)
+    return Distances(samples, np.zeros(count), np.zeros(count, dtype=bool))
+
+
+def _area(value: float) -> str:
+    """mm² with narrow gaps between thousands."""
+    return f"{value:,.1f} mm²".replace(",", "\u202f")
