@@ -21,6 +21,8 @@ LIFTED = 1e-6
 """Of the size of a shape: rays begin this far inside, clear of the triangles round where they begin."""
 ASIDE = 0.01
 """Of the way to the middle of a triangle there: so far rays begin off a border, or they would run along a neighbour."""
+PASSED, GRAZING = 8, 0.1
+"""Triangles that a ray passes at most, and the least cosine to a triangle at which it goes out."""
 DEEP = 0.02
 """mm that two triangles reach through each other before it is called crossing: chords of one edge do so by less."""
 SEAM = 40
@@ -42,8 +44,22 @@ def wall_thickness(samples: Samples) -> Floats:
     tree = BoxTree(samples.points[samples.triangles].reshape(-1, 9))
     lift = LIFTED * samples.size
     start = samples.points + ASIDE * (_middles(samples) - samples.points) - lift * samples.normals
-    triangle, t = tree.first_hits(start, -samples.normals)
-    return np.where(triangle >= 0, t + lift, np.inf)
+    corners = samples.points[samples.triangles]
+    out = unit(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
+    found, gone = np.full(len(start), np.inf), np.zeros(len(start))
+    left = np.arange(len(start))
+    for _ in range(PASSED):
+        triangle, t = tree.first_hits(start[left] - gone[left, None] * samples.normals[left], -samples.normals[left])
+        hit = triangle >= 0
+        left, triangle, t = left[hit], triangle[hit], t[hit]
+        gone[left] += t + lift
+        # a wall ends where a ray goes out; chords that stand off their surface are passed before
+        ends = -np.einsum("nc,nc->n", out[triangle], samples.normals[left]) > GRAZING
+        found[left[ends]] = gone[left[ends]]
+        left = left[~ends]
+        if not len(left):
+            break
+    return found
 
 
 def _middles(samples: Samples) -> Floats:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from arabesque.desk.checks import CHECKS
 from arabesque.desk.kinds import Pen, shown_of
 from arabesque.desk.looks import Looks
@@ -11,6 +13,8 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Scene
 
 RANGE_IN_TOLERANCES = 5.0
+JUST = 1e-3
+"""Of a limit: what lacks less keeps it."""
 
 
 def compose(
@@ -27,6 +31,9 @@ def compose(
         tolerance=tolerance,
         distance_range=RANGE_IN_TOLERANCES * tolerance,
     )
+    short_of = tool.short_of
+    if short_of is not None:
+        scene = replace(scene, short_of=short_of, tolerance=JUST * short_of[0], distance_range=short_of[0])
     pen = Pen(session, looks, scene, moving, exact, tool.covers)
     checks = [check for check in CHECKS if check.id in looks.on]
     for check in checks:

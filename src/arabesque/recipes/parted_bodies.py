@@ -44,6 +44,10 @@ class PartedBody(FromBody):
     def inputs(self) -> tuple[str, ...]:
         return tuple(dict.fromkeys((self.of, *self.by)))
 
+    @property
+    def stands_for(self) -> tuple[str, ...]:
+        return self.inputs
+
     def build(self, given: Given, progress: Progress = silent) -> Body:
         body, kernel = self.body(given), kernel_of(given)
         behind = self.keeps is Keeps.BEHIND

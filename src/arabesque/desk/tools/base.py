@@ -100,6 +100,11 @@ class Tool(QObject):
         return None
 
     @property
+    def short_of(self) -> tuple[float, str] | None:
+        """Where the tool shows what places lack of a limit: that, and its unit."""
+        return None
+
+    @property
     def box(self) -> tuple[Floats, Floats] | None:
         """Where the tool draws a picture of its own: the box round that."""
         return None

@@ -40,7 +40,9 @@ class Overlay(QWidget):
         self._paint_labels(painter)
         self._paint_axes(painter)
         self._paint_scale_bar(painter)
-        if self._view.scene.show_distance:
+        if self._view.scene.short_of is not None:
+            self._paint_limit_legend(painter, *self._view.scene.short_of)
+        elif self._view.scene.show_distance:
             self._paint_legend(painter)
         if self._view.scene.curvature_range is not None:
             self._paint_curvature_legend(painter, self._view.scene.curvature_range)
@@ -119,6 +121,25 @@ class Overlay(QWidget):
             painter.drawLine(QPointF(x + offset, y + 32), QPointF(x + min(offset + 10, 22), y + 22))
         painter.setPen(QColor(t.ink))
         painter.drawText(QPointF(x + 30, y + 32), "no scan")
+
+    def _paint_limit_legend(self, painter: QPainter, limit: float, unit: str) -> None:
+        """A vertical scale from what keeps a limit down to nothing, as the shader paints what lacks."""
+        t = theme.now()
+        rows = [(QColor(t.porcelain), f"{limit:.3g} {unit} or more")]
+        rows += [(_mix(t.above_near, t.above_far, (i + 0.5) / BANDS), f"{limit * (1 - (i + 1) / BANDS):.3g}")
+                 for i in range(BANDS)]  # fmt: skip
+        box = QRectF(self.width() - MARGIN - 140, 48, 140, 20 + ROW * len(rows))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(_glass(t.panel))
+        painter.drawRoundedRect(box, 4, 4)
+        y = box.y() + 10
+        for colour, text in rows:
+            painter.setBrush(colour)
+            painter.setPen(QPen(QColor(t.view_ink), 0.6))
+            painter.drawRect(QRectF(box.x() + 10, y, 22, ROW))
+            painter.setPen(QColor(t.ink))
+            painter.drawText(QPointF(box.x() + 40, y + ROW / 2 + 4), text)
+            y += ROW
 
     def _paint_curvature_legend(self, painter: QPainter, range_: float) -> None:
         """A lying scale at the foot of the view, from bulging over flat to hollow."""

@@ -193,6 +193,8 @@ class Renderer:
         mode = 0
         if mesh.values is not None and mesh.paint is not None:
             mode = mesh.paint.value if mesh.paint is Paint.CURVATURE or scene.show_distance else 0
+            if mesh.paint is Paint.SHORT:
+                mode = 0 if scene.short_of is None else Paint.DISTANCE.value
         gloss = scene.gloss.kind.value[1] if scene.gloss is not None and mesh.glossy else 0
         exact = gloss > 0 and mesh.form is not None
         self._set("mesh", gloss=gloss, exact=int(exact))

@@ -17,6 +17,8 @@ class Paint(Enum):
 
     DISTANCE = 1
     CURVATURE = 2
+    SHORT = 3
+    """By what a place lacks of a limit."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -153,6 +155,8 @@ class Scene:
     show_distance: bool = False
     curvature_range: float | None = None
     curvature_words: tuple[str, str] = ("bulging", "hollow")
+    short_of: tuple[float, str] | None = None
+    """A limit, with its unit, of which meshes show what they lack."""
     tolerance: float = 0.2
     distance_range: float = 1.0
     gloss: Gloss | None = None

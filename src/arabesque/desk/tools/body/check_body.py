@@ -48,8 +48,6 @@ ALONG = 60
 """Samples along a face."""
 LISTED = 8
 """Faces in the list of the worst."""
-SHADES = 4.0
-"""The colours of what is beyond a limit are full at a quarter of the limit."""
 
 
 class Asked(Enum):
@@ -111,8 +109,8 @@ class CheckBody(Tool):
         stand square to. count: of sections."""
 
         asked: Asked = labelled(Asked.WALL, "Look at")
-        limit: float = labelled(1.5, "Not below")
-        least: float = field(default=2.0, metadata={"degrees": True, "label": "Not below"})
+        limit: float = labelled(1.5, "At least")
+        least: float = field(default=2.0, metadata={"degrees": True, "label": "Draft at least"})
         along: Along = labelled(Along.Z, "Along")
         count: int = whole(5, 1, 60, "Sections")
 
@@ -264,11 +262,15 @@ class CheckBody(Tool):
 
     @property
     def map_tolerance(self) -> float | None:
-        if self.found is None or self.found.values is None:
+        measured = self.found is not None and self.options.asked is Asked.DISTANCE
+        return self.session.document.tolerance if measured else None
+
+    @property
+    def short_of(self) -> tuple[float, str] | None:
+        found = self.found
+        if found is None or found.values is None or self.options.asked is Asked.DISTANCE:
             return None
-        if self.options.asked is Asked.DISTANCE:
-            return self.session.document.tolerance
-        return max(self.least, 1e-3) / SHADES
+        return max(self.least, 1e-3), found.unit
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         found = self.found
@@ -277,8 +279,9 @@ class CheckBody(Tool):
         samples, colours = found.samples, theme.now()
         values = None if found.values is None else self._shown(found.values)
         through = self.options.asked is Asked.SECTIONS
+        paint = Paint.DISTANCE if self.options.asked is Asked.DISTANCE else Paint.SHORT
         mesh = Triangles("checked", samples.points, samples.normals, samples.triangles, colours.porcelain, values,
-                         Paint.DISTANCE if values is not None else None, see_through=through, lift=LIFT)  # fmt: skip
+                         paint, see_through=through, lift=LIFT)  # fmt: skip
         parts: list[Triangles | Lines | Discs | Label] = [mesh]
         parts += [Lines(polyline(samples.points[row]), colours.ink, 1.0, lift=0.8) for row in samples.rims]
         if len(found.crossings):
@@ -291,7 +294,7 @@ class CheckBody(Tool):
         return parts
 
     def _shown(self, values: Floats) -> Floats:
-        """Signed values for the map: what is below the limit counts as above the scan does, the rest as on it."""
+        """Values for the map: distances as they are, else what each place lacks of the limit."""
         if self.options.asked is Asked.DISTANCE:
             return np.where(np.isfinite(values), values, MISSING)
         return np.maximum(self.least - np.where(np.isfinite(values), values, self.least), 0.0)

@@ -19,6 +19,7 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.errors import ArabesqueError
+from arabesque.geometry import foot_points
 from arabesque.model import Item
 from arabesque.shapes import Sampled, Samples
 from arabesque.solid import Body
@@ -50,8 +51,11 @@ def place_under(session: Session, pointer: Pointer, what: type = Sampled) -> OnF
     origin, way = pointer.camera.ray(pointer.x, pointer.y)
     place = origin + found[1] * way
     samples = session.kept(read_faces, found[0].shape)
-    nearest = int(tree_of(samples.points).query(place)[1])
-    return OnFace(found[0], place, samples.normals[nearest], int(samples.part[nearest]))
+    face = int(samples.part[int(tree_of(samples.points).query(place)[1])])
+    # what is drawn stands off the surface by its chords
+    surface = found[0].shape.patches()[face].whole
+    feet = foot_points(surface, place[None])
+    return OnFace(found[0], feet.points[0], surface.normals(feet.uv)[0], face)
 
 
 def lit_face(session: Session, shape: Any, face: int, slot: str) -> Triangles:

@@ -4,19 +4,24 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
+from functools import partial
 from typing import Any
 
 import numpy as np
 
+from arabesque.desk.facts import Choice
 from arabesque.desk.tools.body.making_body import MakingBody
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.view.pointer import Pointer
 from arabesque.geometry import Elementary
-from arabesque.model import Item
+from arabesque.model import Document, Item
 from arabesque.recipes import RepeatedBody
 from arabesque.shapes import Sampled
 from arabesque.solid import Body
+
+EARLIER = 6
+"""Earlier bodies that are offered."""
 
 
 class About(Enum):
@@ -26,6 +31,19 @@ class About(Enum):
     Y = "the y axis"
     Z = "the z axis"
     SHAPE = "a true shape's axis"
+
+
+def earlier_bodies(document: Document, key: str) -> list[str]:
+    """Ids of the bodies that one was made from, one after the other, the latest first."""
+    found: list[str] = []
+    while key in document:
+        recipe = document[key].recipe
+        inputs = () if recipe is None else recipe.inputs
+        key = next((one for one in inputs if one in document and isinstance(document[one].shape, Body)), "")
+        if not key or key in found:
+            break
+        found.append(key)
+    return found
 
 
 class RepeatBody(MakingBody):
@@ -53,6 +71,7 @@ class RepeatBody(MakingBody):
     def clear(self) -> None:
         super().clear()
         self._axis = np.zeros(3), np.eye(3)[2]
+        self.since = ""
 
     def start(self) -> None:
         super().start()
@@ -65,6 +84,7 @@ class RepeatBody(MakingBody):
         super().take(item)
         recipe, o = item.recipe, self.options
         assert isinstance(recipe, RepeatedBody)
+        self.picked, self.since = [recipe.of], recipe.since
         o.count, o.step, o.about, self._axis = recipe.count, recipe.step, About.SHAPE, (recipe.at, recipe.way)
 
     def may_pick(self, item: Item) -> bool:
@@ -87,7 +107,24 @@ class RepeatBody(MakingBody):
             return None
         o = self.options
         at, way = self._axis if o.about is About.SHAPE else (np.zeros(3), np.eye(3)["XYZ".index(o.about.name)])
-        return RepeatedBody(self.picked[0], at, way, o.count, o.step)
+        return RepeatedBody(self.picked[0], at, way, o.count, o.step, self.since)
+
+    @property
+    def choices(self) -> list[Choice]:
+        """The whole body, or what was done to it since one that it was made from."""
+        if not self.picked:
+            return []
+        document = self.session.document
+        earlier = earlier_bodies(document, self.picked[0])
+        lines = [Choice("Repeat all of it", lambda: self._since(""), not self.since)]
+        return lines + [
+            Choice(f"Repeat what was done since {document[key].name}", partial(self._since, key), key == self.since)
+            for key in earlier[:EARLIER]
+        ]
+
+    def _since(self, key: str) -> None:
+        self.since = key
+        self.try_it()
 
     def words(self, made: Any) -> str:
         return "repeated"
