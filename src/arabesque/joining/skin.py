@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Floats, tree_of
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Face, Rim, Surface
 from arabesque.joining.border import outward_ways
@@ -16,8 +16,10 @@ MEETS = 0.002
 """Of the size of all: borders that run together are nearer to each other."""
 SMOOTH = 2.0
 """Degrees: parts that meet at more meet at an edge."""
-PLACES, FINE = 9, 128
+PLACES, FINE = 17, 128
 """Along each border at which is looked whether it runs beside another one, and steps of that one."""
+PARALLEL = 0.9
+"""Cosine: borders that run along each other."""
 
 Border = tuple[int, int]
 """The number of a part, and of its rim."""
@@ -25,13 +27,14 @@ Border = tuple[int, int]
 
 @dataclass(frozen=True)
 class Meeting:
-    """A border that runs along another one. angle: degrees between their planes at most. whole: they have both ends in
-    common."""
+    """A border that runs along another one, or a part of it. angle: degrees between their planes at most. whole: they
+    have both ends in common. by: which of the places along it lie beside the other."""
 
     one: Border
     other: Border
     angle: float
     whole: bool
+    by: frozenset[int]
 
     @property
     def sharp(self) -> bool:
@@ -56,9 +59,11 @@ def read_skin(parts: Sequence[Surface]) -> Skin:
     turned = [part if sign > 0 else _turned_over(part) for part, sign in zip(parts, signs, strict=True)]
     # rims of what was turned over have other numbers
     found = [meeting for meeting, _ in (first if min(signs) > 0 else _meetings(turned))]
-    met = {meeting.one for meeting in found}
+    beside: dict[Border, set[int]] = {}
+    for meeting in found:
+        beside.setdefault(meeting.one, set()).update(meeting.by)
     every = [(number, k) for number, part in enumerate(turned) for k in range(len(part.rims()))]
-    return Skin(turned, found, [border for border in every if border not in met])
+    return Skin(turned, found, [border for border in every if len(beside.get(border, ())) < PLACES])
 
 
 def _meetings(parts: Sequence[Surface]) -> list[tuple[Meeting, float]]:
@@ -68,28 +73,37 @@ def _meetings(parts: Sequence[Surface]) -> list[tuple[Meeting, float]]:
     t = np.linspace(0.1, 0.9, PLACES)
     rims = [((number, k), rim) for number, part in enumerate(parts) for k, rim in enumerate(part.rims())]
     fine = [rim.surface.at(rim.places(np.linspace(0, 1, FINE + 1))) for _, rim in rims]
-    low, high = (np.array([ends(line, axis=0) for line in fine]) for ends in (np.min, np.max))
+    everywhere = tree_of(np.concatenate(fine))
+    step = max(float(np.linalg.norm(np.diff(line, axis=0), axis=1).max()) for line in fine)
     found = []
     for number, ((border, rim), along) in enumerate(zip(rims, fine, strict=True)):
         line = rim.surface.at(rim.places(t))
-        # only what has the middle of this border in the box round it
-        within = ((low - reach <= line[PLACES // 2]) & (line[PLACES // 2] <= high + reach)).all(axis=1)
-        within[number] = False
-        for near in np.flatnonzero(within):
+        own: tuple[Floats, Floats] | None = None
+        balls = everywhere.query_ball_point(line, reach + step)
+        for near in sorted({index // (FINE + 1) for ball in balls for index in ball} - {number}):
             (other, beside), there = rims[near], fine[near]
             if other[0] == border[0]:
                 continue
             away, shares = _to_line(line, there)
-            if away.max() > reach:
+            # where another border ends, this one may go on beside something else
+            by = np.flatnonzero((away <= reach) & (shares > 0) & (shares < 1))
+            if not len(by):
                 continue
-            here, across = _frames(rim, t), _frames(beside, shares)
+            own = own or _frames(rim, t)
+            here, across = (own[0][by], own[1][by]), _frames(beside, shares[by])
+            ways = np.einsum("nc,nc->n", np.cross(*here), np.cross(*across))
+            # another border may end at this one, and run across it
+            along_it = np.abs(ways) > PARALLEL
+            if not along_it.any():
+                continue
+            by, ways = by[along_it], ways[along_it]
             # round what shows of each, both run to opposite sides where they look to one
-            way = float(np.einsum("nc,nc->", np.cross(*here), np.cross(*across)))
-            sign = -1.0 if way > 0 else 1.0
-            cosine = sign * np.einsum("nc,nc->n", here[0], across[0])
+            sign = -1.0 if ways.sum() > 0 else 1.0
+            cosine = sign * np.einsum("nc,nc->n", here[0], across[0])[along_it]
             angle = float(np.degrees(np.arccos(np.clip(cosine, -1, 1))).max())
             ends = np.linalg.norm(along[[0, -1]][:, None] - there[[0, -1]][None], axis=2).min(axis=1)
-            found.append((Meeting(border, other, angle, bool(ends.max() <= reach)), sign))
+            whole = len(by) == PLACES and bool(ends.max() <= reach)
+            found.append((Meeting(border, other, angle, whole, frozenset(map(int, by))), sign))
     return found
 
 

@@ -11,6 +11,7 @@ from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepClass3d import BRepClass3d_SolidClassifier
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepOffsetAPI import BRepOffsetAPI_MakeFilling
@@ -24,14 +25,14 @@ from OCP.ShapeAnalysis import ShapeAnalysis_FreeBounds, ShapeAnalysis_ShapeToler
 from OCP.ShapeCustom import ShapeCustom, ShapeCustom_RestrictionParameters
 from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
 from OCP.STEPControl import STEPControl_Reader
-from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_SHELL, TopAbs_WIRE
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_OUT, TopAbs_SHELL, TopAbs_WIRE
 from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import kernel
-from arabesque.solid.solids import inside, listed, parts, place_inside, solid_of, volume_of
+from arabesque.solid.solids import CLEAR, inside, listed, parts, place_inside, solid_of, volume_of
 from arabesque.solid.stored import stored, together
 
 ALONG = 33
@@ -201,7 +202,9 @@ def _solid(shell: Any) -> Any:
         return shell
     solid = BRepBuilderAPI_MakeSolid(shell).Solid()
     # its faces themselves look outwards: rounding goes by these, not by how the solid takes them
-    return solid if volume_of(solid) > 0 else BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell.Reversed())).Solid()
+    far = BRepClass3d_SolidClassifier(solid)
+    far.PerformInfinitePoint(CLEAR)
+    return solid if far.State() == TopAbs_OUT else BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell.Reversed())).Solid()
 
 
 def _with_hollows(solids: list[Any]) -> list[Any]:
