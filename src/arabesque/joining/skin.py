@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -75,7 +75,8 @@ def _meetings(parts: Sequence[Surface]) -> list[tuple[Meeting, float]]:
     fine = [rim.surface.at(rim.places(np.linspace(0, 1, FINE + 1))) for _, rim in rims]
     everywhere = tree_of(np.concatenate(fine))
     step = max(float(np.linalg.norm(np.diff(line, axis=0), axis=1).max()) for line in fine)
-    found = []
+    found: list[tuple[Meeting, float]] = []
+    whole_ones: dict[tuple[Border, Border], tuple[Meeting, float]] = {}
     for number, ((border, rim), along) in enumerate(zip(rims, fine, strict=True)):
         line = rim.surface.at(rim.places(t))
         own: tuple[Floats, Floats] | None = None
@@ -83,6 +84,11 @@ def _meetings(parts: Sequence[Surface]) -> list[tuple[Meeting, float]]:
         for near in sorted({index // (FINE + 1) for ball in balls for index in ball} - {number}):
             (other, beside), there = rims[near], fine[near]
             if other[0] == border[0]:
+                continue
+            known = whole_ones.get((other, border))
+            if known is not None:  # seen from the other side
+                meeting, sign = known
+                found.append((replace(meeting, one=border, other=other), sign))
                 continue
             away, shares = _to_line(line, there)
             # where another border ends, this one may go on beside something else
@@ -104,6 +110,8 @@ def _meetings(parts: Sequence[Surface]) -> list[tuple[Meeting, float]]:
             ends = np.linalg.norm(along[[0, -1]][:, None] - there[[0, -1]][None], axis=2).min(axis=1)
             whole = len(by) == PLACES and bool(ends.max() <= reach)
             found.append((Meeting(border, other, angle, whole, frozenset(map(int, by))), sign))
+            if whole:
+                whole_ones[border, other] = found[-1]
     return found
 
 
