@@ -103,7 +103,8 @@ def rebuilt(document: Document, progress: Progress = silent, live: bool = False,
 def given(document: Document, recipe: Recipe) -> Given:
     """What a recipe is built from, by name."""
     shapes = {key: document[key].shape for key in recipe.inputs if key in document}
-    return Given(shapes, document.reference_scan, document.tolerance, _plane(document, recipe))
+    recipes = {key: item.recipe for key, item in document.items.items()}
+    return Given(shapes, document.reference_scan, document.tolerance, _plane(document, recipe), recipes=recipes)
 
 
 def _plane(document: Document, recipe: Recipe) -> Plane | None:

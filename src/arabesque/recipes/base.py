@@ -17,7 +17,8 @@ class Given:
     """What a recipe is built from.
 
     shapes: of its inputs, by id. scan: the reference scan. tolerance: mm. plane: the twin plane of its first input.
-    kernel: the process of the B-rep kernel (``solid.KernelWorker``), where bodies can be made.
+    kernel: the process of the B-rep kernel (``solid.KernelWorker``), where bodies can be made. recipes: how items are
+    made, by id.
     """
 
     shapes: Mapping[str, Any] = field(default_factory=dict)
@@ -25,6 +26,7 @@ class Given:
     tolerance: float = 0.2
     plane: Plane | None = None
     kernel: Any = None
+    recipes: Mapping[str, Recipe | None] = field(default_factory=dict)
 
 
 class Recipe:

@@ -16,10 +16,26 @@ from arabesque.joining import Rims, thickened
 from arabesque.progress import Progress, part, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.shapes import Sampled, can
-from arabesque.solid import Body, KernelWorker, combine, repeat, repeat_change, sew, steps, turns, with_edges
+from arabesque.solid import (
+    Body,
+    KernelWorker,
+    PushedProfile,
+    TurnedProfile,
+    combine,
+    repeat,
+    repeat_change,
+    sew,
+    steps,
+    turns,
+    with_edges,
+)
 
 SEWN = 10.0
 """Times as near as its sides come to true offsets: within this a thickened skin is sewn."""
+
+
+MOST_FEATURES = 100
+"""One after the other that are repeated as such."""
 
 
 class Putting(Enum):
@@ -146,6 +162,23 @@ class FromBody(Recipe):
         return shape
 
 
+class Featured(FromBody):
+    """What recipes share that add what some solid bounds to a body, or take it away."""
+
+    @property
+    def how(self) -> Putting:
+        """Which of both."""
+        raise NotImplementedError
+
+    def bounding(self, body: Body) -> PushedProfile | TurnedProfile:
+        """What bounds it in a body."""
+        raise NotImplementedError
+
+    def build(self, given: Given, progress: Progress = silent) -> Body:
+        body = self.body(given)
+        return combine(word_of(self.how), body, [self.bounding(body)], kernel_of(given), progress)
+
+
 @dataclass(frozen=True, eq=False)
 class RoundedBody(FromBody):
     """A body (id) with the edges nearest to (k, 3) places rounded with a radius, mm, or cut off by a length."""
@@ -203,7 +236,29 @@ class RepeatedBody(FromBody):
         before = given.shapes[self.since]
         if not isinstance(before, Body):
             raise ArabesqueError("What it was made from is no body any more", "Undo that, or make it free")
-        return repeat_change(before, self.body(given), motions, kernel_of(given), progress)
+        features = self._features(given)
+        if not features:
+            return repeat_change(before, self.body(given), motions, kernel_of(given), progress)
+        made = before
+        for feature in features:
+            # all at once: what was done is known, and need not be found from both bodies
+            solid = feature.bounding(before)
+            made = combine(
+                word_of(feature.how), made, [solid.moved(one) for one in motions], kernel_of(given), progress
+            )
+        return made
+
+    def _features(self, given: Given) -> list[Featured]:
+        """What was done since, in order, where all of it is features."""
+        found: list[Featured] = []
+        key = self.of
+        while key != self.since:
+            recipe = given.recipes.get(key)
+            if not isinstance(recipe, Featured) or len(found) > MOST_FEATURES:
+                return []
+            found.append(recipe)
+            key = recipe.of
+        return found[::-1]
 
 
 def patches_of(given: Given, key: str) -> list[Surface]:

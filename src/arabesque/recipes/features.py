@@ -13,7 +13,7 @@ from arabesque.geometry import Curve, apply, frame_of
 from arabesque.geometry.nets import flat_normal
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
-from arabesque.recipes.bodies import FromBody, Putting, kernel_of, patches_of, word_of
+from arabesque.recipes.bodies import Featured, Putting, kernel_of, patches_of, word_of
 from arabesque.recipes.inputs import profile_of
 from arabesque.solid import Body, FeatureKind, PushedProfile, TurnedProfile, body_of, boss, combine, hole, slot
 
@@ -22,7 +22,7 @@ PAST = 0.02
 
 
 @dataclass(frozen=True, eq=False)
-class FeatureBody(FromBody):
+class FeatureBody(Featured):
     """A body (id) with a hole, boss or slot.
 
     at: (3,) where it begins. out: (3,) out of the body, along its axis. along: (3,) along which a slot runs. diameter:
@@ -71,10 +71,9 @@ class FeatureBody(FromBody):
             return slot(frame, self.diameter, self.length, low, high)
         return hole(frame, self.diameter, low, high, self.mouth, self.mouth_depth)
 
-    def build(self, given: Given, progress: Progress = silent) -> Body:
-        body = self.body(given)
-        how = "add" if self.kind is FeatureKind.BOSS else "cut"
-        return combine(how, body, [self.bounding(body)], kernel_of(given), progress)
+    @property
+    def how(self) -> Putting:
+        return Putting.ADD if self.kind is FeatureKind.BOSS else Putting.CUT
 
 
 class Runs(Enum):

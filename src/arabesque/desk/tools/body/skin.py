@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from arabesque.cages import Cage
 from arabesque.desk.facts import Choice
 from arabesque.desk.tools.body.making_body import MakingBody
-from arabesque.geometry import Surface
+from arabesque.geometry import Patchwork, Surface
 from arabesque.model import Item
 from arabesque.shapes import Sampled, can
 from arabesque.solid import Body
@@ -13,7 +14,7 @@ from arabesque.solid import Body
 class FromSkin(MakingBody):
     """Patches, faces, true shapes, cages: whatever has a surface, but for bodies."""
 
-    needs = (Surface,)
+    needs = ((Surface, Cage, Patchwork),)
     picks = "patch"
 
     def start(self) -> None:
