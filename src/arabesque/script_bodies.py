@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from arabesque.errors import ArabesqueError
-from arabesque.joining import Rims
+from arabesque.joining import Rims, alike, edges_of, nearest_edge, same_rim
 from arabesque.model import edits
 from arabesque.model.rebuild import given, ingredients
 from arabesque.recipes import (
@@ -69,9 +69,13 @@ class Bodies(Lends):
         """What a body and others have in common; as ``cut``."""
         return self._put(body, others, Putting.COMMON)
 
-    def round_body(self, body: AnyItem, near: ArrayLike, radius: float) -> AnyItem:
-        """A body with the edges nearest to places, (3,) or (k, 3), rounded; what goes on smoothly is taken along."""
-        return self._edges(body, near, radius, False)
+    def round_body(self, body: AnyItem, near: ArrayLike, radius: float, end: float = 0.0, like: str = "") -> AnyItem:
+        """A body with the edges nearest to places, (3,) or (k, 3), rounded; what goes on smoothly is taken along.
+
+        end: mm, a radius to which it goes evenly along each edge. like: "rim" takes the whole rim of each edge along,
+        "alike" all that are as long, at the same angle, and bulge or are hollow as it does.
+        """
+        return self._edges(body, self._like(body, near, like), radius, False, end)
 
     def chamfer(self, body: AnyItem, near: ArrayLike, length: float) -> AnyItem:
         """A body with the edges nearest to places, (3,) or (k, 3), cut off by a length, mm."""
@@ -92,9 +96,20 @@ class Bodies(Lends):
         earlier = "" if since is None else self.item(since.id).id
         return self._body("repeated", RepeatedBody(self.item(body.id).id, place, axis, count, step, earlier))
 
-    def _edges(self, body: AnyItem, near: ArrayLike, size: float, chamfer: bool) -> AnyItem:
+    def _edges(self, body: AnyItem, near: ArrayLike, size: float, chamfer: bool, end: float = 0.0) -> AnyItem:
         places = np.asarray(near, dtype=float).reshape(-1, 3)
-        return self._body("edges rounded", RoundedBody(self.item(body.id).id, places, size, chamfer))
+        return self._body("edges rounded", RoundedBody(self.item(body.id).id, places, size, chamfer, end))
+
+    def _like(self, body: AnyItem, near: ArrayLike, like: str) -> ArrayLike:
+        """Places on edges, with those of edges that are like them."""
+        if not like:
+            return near
+        found = {"rim": same_rim, "alike": alike}.get(like)
+        if found is None:
+            raise ArabesqueError(f"Edges are not known by '{like}'", "Give 'rim' or 'alike'")
+        edges = edges_of(self.item(body.id).shape)
+        some = [nearest_edge(edges, place) for place in np.asarray(near, dtype=float).reshape(-1, 3)]
+        return np.array([edge.middle for one in some for edge in found(edges, one)])
 
     def told_of_body(self, body: AnyItem) -> Told:
         """Whether a body is valid and closed, its volume, area, centre, widest gap, shortest edge and free borders."""

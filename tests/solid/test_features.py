@@ -18,6 +18,7 @@ from arabesque.geometry import (
     frame_of,
     motion,
 )
+from arabesque.joining import alike, edges_of, nearest_edge, same_rim
 from arabesque.model import any_stale
 from arabesque.script import Project
 from arabesque.solid import (
@@ -217,6 +218,40 @@ class ProjectTest(unittest.TestCase):
             self.assertAlmostEqual(project.told_of_body(project.mirror_body(slotted)).volume, whole, delta=1e-3)
             open_top = project.hollow(box, 1.0, [[15, 10, 12]])
             self.assertAlmostEqual(project.told_of_body(open_top).volume, 7200 - 28 * 18 * 11, delta=1e-3)
+
+    def test_edges_by_what_they_are_like_and_changing_radii(self) -> None:
+        """A plate with two holes: one rim, all rims alike, the top's four edges; a radius from 1 to 3 mm along 30 mm
+        takes the integral of (1 - pi/4) r(s)² away, as near as its section stays square to the edge."""
+        with Project() as project:
+            box = project.sew([project.add(f"Side {k}", side) for k, side in enumerate(box_sides(30, 20, 10))])
+            first = project.hole(box, [5, 5, 10], UP, 4.0)
+            plate = project.repeat(first, 2, UP, [15, 10, 0], since=box)
+            self.assertAlmostEqual(project.told_of_body(plate).volume, 6000 - 80 * np.pi, delta=1e-3)
+            edges = edges_of(plate.shape)
+            rim = nearest_edge(edges, np.array([7.0, 5, 10]))
+            self.assertAlmostEqual(rim.turn, 90.0, places=6)
+            # the kernel may have cut a rim in two
+            self.assertAlmostEqual(sum(edge.length for edge in same_rim(edges, rim)), 4 * np.pi, delta=0.02)
+            self.assertAlmostEqual(sum(edge.length for edge in edges), 240 + 16 * np.pi, delta=0.1)
+            corner = nearest_edge(edges, np.array([15.0, 0, 10]))
+            self.assertEqual((len(same_rim(edges, corner)), len(alike(edges, corner))), (4, 4))
+            inner = project.cut(box, project.profile_body(project.add("Notch", Sketch(
+                motion(shift=[10, 5, 6]), [[0.0, 0], [10, 0], [10, 10], [0, 10]],
+                tuple(Element(ElementKind.LINE, (k, (k + 1) % 4)) for k in range(4)))), ahead=9, way=UP))  # fmt: skip
+            bottom = nearest_edge(edges_of(inner.shape), np.array([15.0, 5, 6]))
+            self.assertAlmostEqual(bottom.turn, -90.0, places=6)
+            soft = project.round_body(plate, [[7.0, 5, z] for z in (0, 10)], 0.5, like="rim")
+            area = 1 - np.pi / 4
+            centre = (1 / 2 - (1 - 4 / (3 * np.pi)) * np.pi / 4) / area
+            lost = 2 * 0.25 * area * 2 * np.pi * (2 + 0.5 * centre)
+            self.assertAlmostEqual(
+                project.told_of_body(plate).volume - project.told_of_body(soft).volume, lost, delta=1e-2
+            )
+            changing = project.round_body(box, [15.0, 0, 10], 1.0, end=3.0)
+            lost = 6000 - project.told_of_body(changing).volume
+            self.assertAlmostEqual(lost / (area * 30 * (1 + 3 + 9) / 3), 1.0, delta=0.02)
+            with self.assertRaisesRegex(ArabesqueError, "rim"):
+                project.round_body(box, [15.0, 0, 10], 1.0, like="colour")
 
     def test_a_sketch_through_everything(self) -> None:
         with Project() as project:

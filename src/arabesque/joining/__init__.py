@@ -3,6 +3,7 @@
 from arabesque.joining.ball import Rolling, Touching, side_of
 from arabesque.joining.best_pull import best_pulls
 from arabesque.joining.blend import Blend, blend, laid_on_scan
+from arabesque.joining.body_edges import BodyEdge, alike, edges_of, nearest_edge, same_rim
 from arabesque.joining.border import BlendSide, Ways, nearest_shares, outward_ways
 from arabesque.joining.border_lines import Lines
 from arabesque.joining.crease import Crease, crease_of, recast_at_crease
@@ -35,6 +36,7 @@ from arabesque.joining.wrap import Laid, raised_face, wrapped_line, wrapped_mesh
 __all__ = [
     "Blend",
     "BlendSide",
+    "BodyEdge",
     "Crease",
     "Crossing",
     "Cutter",
@@ -56,6 +58,7 @@ __all__ = [
     "Shown",
     "Touching",
     "Ways",
+    "alike",
     "along_form",
     "best_backs",
     "best_pulls",
@@ -67,6 +70,7 @@ __all__ = [
     "cut_apart",
     "cut_lines",
     "divided",
+    "edges_of",
     "extended_chain",
     "extended_face",
     "facing",
@@ -80,6 +84,7 @@ __all__ = [
     "match_edge",
     "morphed",
     "moved_borders",
+    "nearest_edge",
     "nearest_shares",
     "onto_edge",
     "outward_ways",
@@ -93,6 +98,7 @@ __all__ = [
     "ring_of",
     "rolling",
     "round_edge",
+    "same_rim",
     "set_off",
     "shown_by",
     "side_of",

@@ -181,7 +181,8 @@ class Featured(FromBody):
 
 @dataclass(frozen=True, eq=False)
 class RoundedBody(FromBody):
-    """A body (id) with the edges nearest to (k, 3) places rounded with a radius, mm, or cut off by a length."""
+    """A body (id) with the edges nearest to (k, 3) places rounded with a radius, mm, or cut off by a length. end: mm,
+    the radius at the other end of each edge, 0 for the same."""
 
     word = "edges rounded"
 
@@ -189,6 +190,7 @@ class RoundedBody(FromBody):
     near: Floats
     size: float
     chamfer: bool = False
+    end: float = 0.0
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "near", frozen_array(self.near, (None, 3), np.float64, what="Places"))
@@ -197,7 +199,8 @@ class RoundedBody(FromBody):
         return replace(self, near=apply(matrix, self.near))
 
     def build(self, given: Given, progress: Progress = silent) -> Body:
-        return with_edges(self.body(given), self.near, self.size, self.chamfer, kernel_of(given), progress)
+        end = self.end or self.size
+        return with_edges(self.body(given), self.near, self.size, self.chamfer, kernel_of(given), progress, end)
 
 
 @dataclass(frozen=True, eq=False)

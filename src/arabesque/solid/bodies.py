@@ -55,9 +55,9 @@ def sewn(named: list[tuple[str, dict[str, Any]]], tolerance: float, cap: bool = 
     return body(together([*_with_hollows(solids), *_loose(made)]))
 
 
-def rounded(one: dict[str, Any], places: Any, size: float, chamfer: bool) -> dict[str, Any]:
-    """A body with the edges nearest to (k, 3) places rounded with a radius, or cut off by a length, mm; what goes on
-    smoothly from such an edge is taken along."""
+def rounded(one: dict[str, Any], places: Any, size: float, chamfer: bool, end: float) -> dict[str, Any]:
+    """A body with the edges nearest to (k, 3) places rounded with a radius that goes evenly to another one at their
+    ends, or cut off by a length, mm; what goes on smoothly from such an edge is taken along."""
     shape = solid_of(one)
     making = BRepFilletAPI_MakeChamfer(shape) if chamfer else BRepFilletAPI_MakeFillet(shape)
     edges = [TopoDS.Edge(edge) for edge in parts(shape, TopAbs_EDGE)]
@@ -66,7 +66,7 @@ def rounded(one: dict[str, Any], places: Any, size: float, chamfer: bool) -> dic
     for place in places:
         nearest = int(np.argmin([np.linalg.norm(line - place, axis=1).min() for line in lines]))
         if not making.Contour(edges[nearest]):
-            making.Add(size, edges[nearest])
+            making.Add(*((size,) if chamfer or end == size else (size, end)), edges[nearest])
     words = "cut off" if chamfer else "rounded"
     failed = KernelProblem(f"The edge cannot be {words} by {size:g} mm", "Give a smaller size, or choose fewer edges")
     try:

@@ -185,16 +185,23 @@ def hollow(one: Body, wall: float, places: Floats, worker: KernelWorker, progres
 
 
 def with_edges(
-    one: Body, places: Floats, size: float, chamfer: bool, worker: KernelWorker, progress: Progress = silent
+    one: Body,
+    places: Floats,
+    size: float,
+    chamfer: bool,
+    worker: KernelWorker,
+    progress: Progress = silent,
+    end: float | None = None,
 ) -> Body:
     """A body with the edges nearest to (k, 3) places rounded with a radius, mm, or, ``chamfer``, cut off by a length.
 
-    What goes on smoothly from such an edge is taken along. Raises InvalidShape for a size that is not positive,
-    KernelProblem where the kernel cannot.
+    end: mm, another radius to which it goes evenly along each edge. What goes on smoothly from such an edge is taken
+    along. Raises InvalidShape for a size that is not positive, KernelProblem where the kernel cannot.
     """
-    if not size > 0:
+    end = size if end is None else end
+    if not (size > 0 and end > 0):
         raise InvalidShape("An edge is rounded with a radius", "Give more than 0 mm")
-    return body_from(_asked(worker, progress, "rounded", record_of(one), places, float(size), chamfer))
+    return body_from(_asked(worker, progress, "rounded", record_of(one), places, float(size), chamfer, float(end)))
 
 
 def repeat(one: Body, motions: Floats, worker: KernelWorker, progress: Progress = silent) -> Body:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,7 @@ from PyQt6.QtGui import QKeyEvent
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
-from arabesque.desk.facts import Fact
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.tools.body.making_body import MakingBody
 from arabesque.desk.tools.on_patches import NEAR, behind_scan
 from arabesque.desk.tools.options import labelled
@@ -21,6 +22,7 @@ from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Rim
+from arabesque.joining import BodyEdge, alike, edges_of, nearest_edge, same_rim
 from arabesque.model import Item
 from arabesque.recipes import RoundedBody
 from arabesque.solid import Body
@@ -42,9 +44,11 @@ class BodyEdges(MakingBody):
 
     @dataclass
     class Options:
-        """size: mm, the radius, or how far from the edge it is cut off. chamfer: it is cut off flat."""
+        """size: mm, the radius, or how far from the edge it is cut off. end: the radius at their other ends, 0 for the
+        same. chamfer: it is cut off flat."""
 
         size: float = labelled(1.0, "Size")
+        end: float = labelled(0.0, "At the other end")
         chamfer: bool = labelled(False, "Cut off flat")
 
     def clear(self) -> None:
@@ -56,6 +60,7 @@ class BodyEdges(MakingBody):
         recipe = item.recipe
         assert isinstance(recipe, RoundedBody)
         self.places, self.options.size, self.options.chamfer = list(recipe.near), recipe.size, recipe.chamfer
+        self.options.end = recipe.end
 
     @property
     def facts(self) -> list[Fact]:
@@ -110,7 +115,31 @@ class BodyEdges(MakingBody):
     def draft(self) -> RoundedBody | None:
         if not self.picked or not self.places:
             return None
-        return RoundedBody(self.picked[0], np.array(self.places), self.options.size, self.options.chamfer)
+        o = self.options
+        return RoundedBody(self.picked[0], np.array(self.places), o.size, o.chamfer, 0.0 if o.chamfer else o.end)
+
+    @property
+    def choices(self) -> list[Choice]:
+        """What is like the edge that was picked last, one click each."""
+        body = self.session.history.document.items.get(self.picked[0] if self.picked else "")
+        if body is None or not self.places:
+            return []
+        edges = self.session.kept(edges_of, body.shape)
+        if not edges:
+            return []
+        last = nearest_edge(edges, self.places[-1])
+        sets = (("Its whole rim", same_rim(edges, last)), ("All that are alike", alike(edges, last)))
+        return [Choice(f"{words}: {len(some)} edges", partial(self._take_edges, some))
+                for words, some in sets if len(some) > 1]  # fmt: skip
+
+    def _take_edges(self, edges: list[BodyEdge]) -> None:
+        known = [self._line(place) for place in self.places]
+        for edge in edges:
+            line = self._line(edge.middle)
+            if not any(np.array_equal(line, one) for one in known):
+                self.places.append(edge.middle)
+                known.append(line)
+        self.try_it()
 
     def words(self, made: Any) -> str:
         return "edges cut off" if self.options.chamfer else "edges rounded"
