@@ -345,6 +345,11 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features):
         shape = recipe.build(given(self.document, recipe), self._progress)
         return self._derived("true shape made", shape.kind.value.capitalize(), recipe, shape)
 
+    def make_like(self, source: AnyItem, others: Iterable[AnyItem]) -> None:
+        """Put items on the layer of another one, with its look, and named after it."""
+        some = [self.item(item.id) for item in others]
+        self._do(edits.items.like(self.document, self.item(source.id), some))
+
     def free(self, item: AnyItem) -> AnyItem:
         """Let a derived item keep its shape and no longer follow what it was made from; returns it."""
         change = edits.items.made_free(self.document, self.item(item.id))

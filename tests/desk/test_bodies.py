@@ -56,6 +56,20 @@ class BodyTest(WindowTest):
         facts = {fact.label: fact for fact in tool.facts}
         self.assertEqual((facts["Closed"].value, facts["Closed"].state), ("no, 4 free borders", "bad"))
         self.assertEqual(sum(part.text.startswith("free") for part in self.view.scene.labels), 4)
+        # what would close it is offered, one click each
+        offered = {choice.label: choice.run for choice in tool.choices}
+        self.assertTrue(any(label.startswith("→ match or extend") for label in offered))
+        offered["→ close the openings with faces"]()
+        self.idle()
+        self.assertEqual({fact.label: fact.value for fact in tool.facts}["Closed"], "yes")
+        tool.options.cap = False
+        tool.options_changed()
+        self.idle()
+        next(run for label, run in offered.items() if label.startswith("→ fill them"))()
+        self.idle()
+        self.assertEqual(self.window.hand.tool.id, "fill-opening")
+        self.window.hand.go_to(Step.BODY)
+        tool = self.sew()
         tool.picked = [item.id for item in self.session.document if item.name.startswith("Side")]
         tool.options_changed()
         self.idle()

@@ -11,7 +11,7 @@ import trimesh
 
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Element, Elementary, ElementaryKind, ElementKind, Plane, Sketch, Surface, apply, motion
-from arabesque.model import any_stale
+from arabesque.model import any_stale, edits
 from arabesque.script import Project
 from arabesque.solid import (
     Body,
@@ -294,6 +294,22 @@ class ProjectTest(unittest.TestCase):
             self.assertAlmostEqual(project.told_of_body(row).volume, 3 * (8000 - lost), delta=5e-3)
             with self.assertRaisesRegex(ArabesqueError, "twice at least"):
                 project.repeat(bevelled, 1, [0, 1, 0])
+
+    def test_layer_look_and_name_are_copied(self) -> None:
+        with Project() as project:
+            sides = [project.add(f"Side {k}", side) for k, side in enumerate(box_sides(30, 20, 10))]
+            document = edits.items.on_new_layer(project.document, sides[0]).document
+            project._do(edits.items.dimmed(document, document[sides[0].id], True))
+            project.make_like(project.item("Side 0"), sides[1:3])
+            named = [project.item(side.id) for side in sides[:4]]
+            self.assertEqual([item.layer for item in named[:3]], [named[0].layer] * 3)
+            self.assertIsNone(named[3].layer)
+            self.assertTrue(all(item.look.dimmed for item in named[:3]))
+            self.assertTrue(all(item.name.startswith("Side 0") for item in named[:3]))
+            # a body lies on the layer of the first that it is made of
+            self.assertEqual(project.sew(sides).layer, named[0].layer)
+            with self.assertRaisesRegex(ArabesqueError, "Select several"):
+                project.make_like(sides[0], [])
 
     def test_surfaces_alone_are_no_solids(self) -> None:
         with Project() as project:

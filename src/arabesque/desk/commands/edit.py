@@ -31,6 +31,11 @@ def _bring_back(desk: Desk) -> None:
         desk.edit_chosen(versions.brought_back, desk.chosen_version(desk.chosen))
 
 
+def _like_first(desk: Desk) -> None:
+    first, *others = desk.session.selected_items
+    desk.session.edit(items.like, first, others)
+
+
 COMMANDS = (
     Command("undo", "Undo", "Take the last step back", lambda d: d.session.undo(), "Edit", "Ctrl+Z",
             "ph.arrow-u-up-left", when=lambda s: s.back),
@@ -51,6 +56,9 @@ COMMANDS = (
             lambda d: d.sight.show_alone(), "Edit", "O", when=lambda s: chosen(s) or s.alone, on=lambda s: s.alone),
     Command("new-layer", "On a new layer", "Put the selected item on a layer of its own",
             lambda d: d.edit_chosen(items.on_new_layer), "Edit", "L", when=chosen),
+    Command("like-first", "Make like the first",
+            "Give all that is selected the layer, look and name of what was selected first", _like_first, "Edit",
+            icon="ph.eyedropper", when=chosen),
     of_tool(Timeline, "Edit"),
     of_tool(Preferences, "Edit"),
     Command("duplicate", "Duplicate", "A second item of the same shape", lambda d: d.edit_chosen(items.duplicated),

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Any
 
+from arabesque.errors import ArabesqueError
 from arabesque.model.document import Document, Layer
 from arabesque.model.edits.change import Change
 from arabesque.model.item import Item, Origin, new_id
@@ -55,6 +56,17 @@ def on_layer(document: Document, item: AnyItem, layer_id: str | None) -> Change:
     if item.ties.twin is not None and put.plane_of(item) is not document.plane_of(item):
         put = put.tied_again(item.id, item.ties.twin)
     return Change(f"{item.name} put on another layer", put)
+
+
+def like(document: Document, source: AnyItem, others: Sequence[AnyItem]) -> Change:
+    """Items on the layer of another one, whose colour they have from it, seen as it is, and named after it; raises
+    ArabesqueError where there are none."""
+    if not others:
+        raise ArabesqueError("There is nothing that could be made like it", "Select several: the first is copied from")
+    for item in others:
+        put = on_layer(document, document[item.id], source.layer).document
+        document = put.changed(item.id, look=source.look, name=put.free_name(source.name))
+    return Change(f"{len(others)} made like {source.name}", document, source.id)
 
 
 def layer_changed(document: Document, layer: Layer, words: str) -> Change:
