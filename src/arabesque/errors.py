@@ -30,6 +30,14 @@ class DoNotMeet(InvalidShape):
         self.apart, self.places = apart, places
 
 
+class TooTight(ArabesqueError):
+    """A form that bends more tightly than what is asked of it. places: (k, 3) where it does."""
+
+    def __init__(self, cause: str, cure: str, places: object) -> None:
+        super().__init__(cause, cure)
+        self.places = places
+
+
 class FileProblem(ArabesqueError):
     """A file that cannot be read or written."""
 

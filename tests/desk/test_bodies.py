@@ -1,17 +1,34 @@
 """Bodies in the window: sewn by clicks, open borders seen, cut by a true shape, followed, taken back."""
 
+from dataclasses import replace
+
 import numpy as np
 from PyQt6.QtCore import Qt
 
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.body.edges import BodyEdges
+from arabesque.desk.tools.body.hollow import HollowOut
+from arabesque.desk.tools.body.morph import MorphForm
+from arabesque.desk.tools.body.move_feature import Away, MoveFeature
 from arabesque.desk.tools.body.put_together import PutTogether
 from arabesque.desk.tools.body.repeat import About, RepeatBody
 from arabesque.desk.tools.body.sew import SewFaces
+from arabesque.desk.tools.body.swap import SwapFace
 from arabesque.desk.tools.body.thicken import ThickenSkin
-from arabesque.geometry import Elementary, ElementaryKind, motion
-from arabesque.model import Item, any_stale
-from arabesque.recipes import CombinedBody, RepeatedBody, RoundedBody, SewnBody, ThickenedBody
+from arabesque.desk.view.scene import Discs
+from arabesque.geometry import Curve, Elementary, ElementaryKind, Surface, motion
+from arabesque.model import Document, Item, any_stale, edits
+from arabesque.model.rebuild import given, ingredients
+from arabesque.recipes import (
+    CombinedBody,
+    FaceSwapped,
+    MorphedShape,
+    RepeatedBody,
+    RoundedBody,
+    SewnBody,
+    ThickenedBody,
+    Thickness,
+)
 from arabesque.script import Project
 from arabesque.solid import Body
 from tests.desk.support import CTRL, WindowTest
@@ -160,6 +177,133 @@ class BodyTest(WindowTest):
         row = next(item for item in self.bodies() if isinstance(item.recipe, RepeatedBody))
         self.assertAlmostEqual(row.shape.told.volume, 3 * rounded.shape.told.volume, delta=0.1)
         self.assertFalse(self.session.document[rounded.id].look.visible)
+
+    def test_where_it_bends_too_tightly_is_drawn(self) -> None:
+        """A quarter of a cylinder of 8 mm thickened by 9 mm inwards: refused, with the largest, and marked."""
+        quarter = Elementary.make(ElementaryKind.CYLINDER, np.eye(4), (8.0,), ((0.0, 1.5), (0.0, 20.0)))
+        bent = Surface(quarter.degree, quarter.knots, quarter.points, quarter.weights)
+        self.session.commit("bent", edits.items.added(self.session.document, "", "Bent", bent).document)
+        item = next(one for one in self.session.document if one.name == "Bent")
+        self.session.select(None)
+        self.key(Qt.Key.Key_K)
+        tool = self.window.hand.tool
+        assert isinstance(tool, ThickenSkin)
+        out = float(bent.normals([[0.5, 0.5]])[0] @ (bent.at([[0.5, 0.5]])[0] * [1, 1, 0])) > 0
+        tool.picked, tool.options.length = [item.id], 9.0
+        tool.options.side = Thickness.IN if out else Thickness.OUT
+        tool.options_changed()
+        self.idle()
+        self.assertIsNone(tool.made)
+        self.assertIn("less than 8 mm", self.view.overlay.message)
+        marked = [part for part in tool.parts(self.view.camera) if isinstance(part, Discs)]
+        self.assertGreater(len(marked[-1].points), 100)
+
+    def test_faces_swapped_opened_and_features_moved(self) -> None:
+        """A click takes the top of the box and a patch above it; then the end is opened and the box hollowed; a drilled
+        hole is drawn along and taken away."""
+        document = self.session.document
+        drill = next(item for item in document if item.name == "Drill")
+        roof = Surface.bezier([[[-9.0, -9, 30], [-9, 49, 30]], [[69, -9, 36], [69, 49, 36]]])
+        self.session.commit("roof", edits.items.added(document, "", "Roof", roof).document)
+        tool = self.sew()
+        tool.picked = [item.id for item in self.session.document if item.name.startswith("Side")]
+        tool.options_changed()
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.key(Qt.Key.Key_Escape)
+        (box,) = self.bodies()
+        for name, shown in (("Roof", False), ("Drill", False)):
+            item = next(one for one in self.session.document if one.name == name)
+            hidden = self.session.document.changed(item.id, look=type(item.look)(visible=shown))
+            self.session.commit("hidden", hidden)
+        self.session.select(None)
+        self.key(Qt.Key.Key_X)
+        swap = self.window.hand.tool
+        assert isinstance(swap, SwapFace)
+        self.click(np.array([50.0, 10.0, 20.0]))
+        self.assertEqual(len(swap.places), 1)
+        swap.by = next(item.id for item in self.session.document if item.name == "Roof")
+        swap.try_it()
+        self.idle()
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.key(Qt.Key.Key_Escape)
+        taller = self.bodies()[-1]
+        self.assertIsInstance(taller.recipe, FaceSwapped)
+        self.assertAlmostEqual(taller.shape.told.volume, 60 * 40 * (30 + 6 * 39 / 78), delta=0.01)
+        # opened above, and hollow
+        self.session.select(None)
+        self.key(Qt.Key.Key_Y)
+        hollow = self.window.hand.tool
+        assert isinstance(hollow, HollowOut)
+        self.click(np.array([50.0, 10.0, 34.0]))
+        self.idle()
+        assert hollow.made is not None, self.view.overlay.message
+        self.assertLess(hollow.made.told.volume, 0.5 * taller.shape.told.volume)
+        self.click(np.array([50.0, 10.0, 34.0]))  # the same click gives the face back
+        self.assertEqual(hollow.places, [])
+        self.key(Qt.Key.Key_Escape)
+        # a hole, then elsewhere, then gone
+        self.session.commit("drilled", self._drilled(box, drill))
+        self.idle()
+        self.session.select(None)
+        self.key(Qt.Key.Key_M)
+        move = self.window.hand.tool
+        assert isinstance(move, MoveFeature)
+        cut = self.bodies()[-1]
+        move.picked, move.places = [cut.id], [np.array([12.0, 20, 10])]
+        self.drag(self.pixel(move.middle), self.pixel(move.middle + np.array([15.0, 0, 0])))
+        self.idle()
+        assert move.made is not None, self.view.overlay.message
+        self.assertAlmostEqual(move.options.x, 15.0, delta=0.5)
+        self.assertAlmostEqual(move.made.told.volume, cut.shape.told.volume, delta=0.01)
+        move.options.how = Away.GONE
+        move.options_changed()
+        self.idle()
+        self.assertAlmostEqual(move.made.told.volume, 48_000.0, delta=0.01)
+
+    def _drilled(self, box: Item, drill: Item) -> Document:
+        """The document with the box cut by the drill."""
+        recipe = CombinedBody(box.id, (drill.id,))
+        document = self.session.document
+        source = replace(given(document, recipe), kernel=self.session.kernel)
+        change = edits.items.standing_for(
+            document, "cut", "Body", recipe.build(source), recipe, ingredients(document, recipe)
+        )
+        return change.document
+
+    def test_a_patch_drawn_along_between_curves(self) -> None:
+        """The top is picked, then both curves; a limit is dragged; Enter keeps what moved."""
+        document = self.session.document
+        for name, height in (("From", 20.0), ("To", 25.0)):
+            line = Curve.bezier([[0.0, 20, height], [60, 20, height]])
+            document = edits.items.added(document, "", name, line).document
+        drill = next(item for item in document if item.name == "Drill")
+        document = document.changed(drill.id, look=type(drill.look)(visible=False))
+        self.session.commit("curves", document)
+        self.session.select(None)
+        self.window.sight.look_along("slanted")
+        self.idle()
+        self.key(Qt.Key.Key_Z)
+        tool = self.window.hand.tool
+        assert isinstance(tool, MorphForm)
+        self.click(np.array([50.0, 8.0, 20.0]))
+        self.click(np.array([50.0, 20.0, 20.0]))
+        self.click(np.array([50.0, 20.0, 25.0]))
+        self.assertEqual([self.session.document[key].name for key in tool.curves], ["From", "To"])
+        tool.options.until = 15.0
+        tool.options_changed()
+        self.idle()
+        assert tool.made is not None, self.view.overlay.message
+        np.testing.assert_allclose(tool.made.at([[0.5, 0.5]])[0], [30, 20, 25], atol=0.02)
+        handle = tool._handles()["until"]
+        self.drag(self.pixel(handle), self.pixel(handle + np.array([0.0, np.sign(handle[1] - 20) * 3, 0])))
+        self.idle()
+        self.assertAlmostEqual(tool.options.until, 18.0, delta=0.6)
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertTrue(any(isinstance(item.recipe, MorphedShape) for item in self.session.document))
 
     def test_a_side_thickened(self) -> None:
         self.window.sight.look_along("slanted")

@@ -8,7 +8,7 @@ from enum import Enum
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.errors import ArabesqueError, InvalidShape
+from arabesque.errors import ArabesqueError, InvalidShape, TooTight
 from arabesque.geometry import (
     Curve,
     Elementary,
@@ -83,9 +83,10 @@ def _set_off(part: Surface, by: float, near: float) -> Surface:
     made = set_off(part if isinstance(part, Elementary) else part.whole, by, near)
     if len(made.folded):
         place = ", ".join(f"{value:.1f}" for value in made.folded[0])
-        raise ArabesqueError(
+        raise TooTight(
             f"The form bends more tightly than {abs(by):.3g} mm, first near {place}",
             f"Give less than {made.longest:.3g} mm, or calm the form there",
+            made.folded,
         )
     surface = made.surface
     if not isinstance(part, Face):

@@ -13,6 +13,7 @@ from arabesque.desk.theme import now
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
+from arabesque.errors import ArabesqueError
 from arabesque.model import Change, Item, edits
 from arabesque.model.rebuild import given, ingredients
 from arabesque.progress import Progress
@@ -26,7 +27,7 @@ class Making(Tool):
     A tool says which recipe it ``makes``, what its picks and its form make of
     it (``draft``), and how they are filled from one (``take``).
     made: what the draft as it stands built; None until that is done. target:
-    id of the item that is made again, or None.
+    id of the item that is made again, or None. trouble: why the draft could not be built.
     """
 
     makes: ClassVar[type[Recipe]]
@@ -37,6 +38,7 @@ class Making(Tool):
 
     def start(self) -> None:
         self.made: Any = None
+        self.trouble: ArabesqueError | None = None
         self.target: str | None = None
         self._job: Job | None = None
         self._of: tuple[Recipe, tuple[object, ...]] | None = None
@@ -138,7 +140,7 @@ class Making(Tool):
             job = self.session.run(self.label, lambda progress: self.build(recipe, source, progress))
             self._job = job
             job.done.connect(lambda made: self._take(job, made))
-            job.failed.connect(lambda _: self._take(job, None))
+            job.failed.connect(lambda problem: self._fail(job, problem))
             job.cancelled.connect(lambda: self._take(job, None))
         self.changed.emit()
 
@@ -152,6 +154,11 @@ class Making(Tool):
             if wanted or (self.at_once and self.target is not None):
                 self._keep(made)
         self.changed.emit()
+
+    def _fail(self, job: Job, problem: ArabesqueError) -> None:
+        if job is self._job:
+            self.trouble = problem
+        self._take(job, None)
 
     def apply(self) -> None:
         if not self.can_apply:
@@ -196,7 +203,7 @@ class Making(Tool):
 
     def drop(self) -> None:
         """Forget what was built, or is being built."""
-        self.made, self._wanted = None, False
+        self.made, self._wanted, self.trouble = None, False, None
         if self._job is not None:
             job, self._job = self._job, None
             job.drop()

@@ -62,6 +62,15 @@ class Pointer:
         normal everything is drawn where the plane is."""
         return abs(float(plane.height(hit[None])[0])) <= within * self.pixel(self.depth(hit))
 
+    def along(self, origin: Floats, way: Floats) -> float:
+        """How far along a straight line, from an origin along a unit vector, its place is that the pointer's ray passes
+        nearest to, mm; 0 where it is seen end on."""
+        eye, ray = self.camera.ray(self.x, self.y)
+        slope, apart = float(way @ ray), origin - eye
+        if 1 - slope * slope < 1e-9:
+            return 0.0
+        return float((slope * (ray @ apart) - way @ apart) / (1 - slope * slope))
+
     def depth(self, point: Floats) -> float:
         """How far along the pointer's ray a place lies, mm."""
         origin, direction = self.camera.ray(self.x, self.y)

@@ -122,7 +122,7 @@ class MorphForm(MakingBody):
             return
         middle = curve.at([float(np.mean(curve.domain))])[0]
         side = unit(self._side(curve)[None])[0]
-        reach = float((pointer.place_on(np.array([middle, middle + 1e3 * side])) - middle) @ side)
+        reach = pointer.along(middle, side)
         o = self.options
         if self._held == "wholly":
             o.wholly = round(min(max(reach, 0.0), 0.95 * o.until), 2)

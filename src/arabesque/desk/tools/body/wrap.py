@@ -153,9 +153,7 @@ class WrapOn(MakingBody):
         if self._held == "moves":
             self._put(pointer)
         elif self._held == "raises":
-            line = np.array([self.place - 1e3 * self.normal, self.place + 1e3 * self.normal])
-            high = float((pointer.place_on(line) - self.place) @ self.normal) / self._lift()
-            self.options.height = round(max(high, 0.0), 2)
+            self.options.height = round(max(pointer.along(self.place, self.normal) / self._lift(), 0.0), 2)
         else:
             self._turn_to(pointer)
         self.drop()
