@@ -113,7 +113,8 @@ def _carried_on(face: Any, reach: float) -> Any:
     record = kernel.surface_record(surface)
     wide = Surface(**record)
     for axis in (0, 1):
-        manner = Manner.NATURAL if wide.degree[axis] == 1 else Manner.STRAIGHT
+        own_form = wide.degree[axis] == 1 or wide.weights is not None  # a rational one goes on in no other way
+        manner = Manner.NATURAL if own_form else Manner.STRAIGHT
         for at_end in (False, True):
             wide = extended(wide, axis, at_end, reach, manner)
     made = {"degree": wide.degree, "knots": wide.knots, "points": wide.points, "weights": wide.weights}
