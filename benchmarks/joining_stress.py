@@ -1,4 +1,4 @@
-"""Random chains of joining: ``python -m benchmarks.joining_stress`` for all 300, or with ``--from A --to B`` for some."""
+"""Random chains of joining: ``python -m benchmarks.joining_stress`` for all 300, ``--from A --to B`` for some."""
 
 import sys
 
