@@ -23,6 +23,7 @@ from arabesque.desk.looks import ScanLook
 from arabesque.desk.settings import Colours, Settings
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.body.check_body import CheckBody
 from arabesque.desk.tools.cage.lay_out import LayOut
 from arabesque.desk.tools.check.judge import JoinsCheck
 from arabesque.desk.tools.check.judge_lines import CombsCheck, SectionsCheck
@@ -37,11 +38,12 @@ from arabesque.desk.tools.trace.draw_curve import DrawCurve
 from arabesque.desk.tools.trace.fill_network import FillNetwork
 from arabesque.desk.tools.trace.section_drawing import SectionDrawing
 from arabesque.desk.tools.trace.sections import Kept, TraceSections
-from arabesque.desk.tools.trace.sketch_tool import DrawSketch
 from arabesque.desk.window import Window
 from arabesque.geometry import Elementary, ElementaryKind, Surface, frame_of, split_surface
 from arabesque.model import Item, edits
 from arabesque.recipes import SectionCurve
+from arabesque.script import Project
+from tools.wheel import hand_wheel
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 FROM_BELOW = np.array([-0.8, -0.35, -0.48])
@@ -174,14 +176,6 @@ def tracing(at: Photographer) -> None:
     take(at, SectionDrawing)
     window.sight.fit_view()
     at.shoot("section-on-paper")
-    at.key(Qt.Key.Key_Escape)
-    show(window, "pebble")
-    at.idle()
-    sketch = take(at, DrawSketch)
-    assert isinstance(sketch, DrawSketch)
-    sketch.take_section()
-    window.sight.fit_view()
-    at.shoot("sketch")
     at.key(Qt.Key.Key_Escape)
 
 
@@ -338,6 +332,27 @@ def laying_out(at: Photographer) -> None:
     at.key(Qt.Key.Key_Escape)
 
 
+def making_bodies(at: Photographer) -> None:
+    """The hand wheel as a body, its walls looked at in a section."""
+    session = at.window.session
+    with Project() as project:
+        hand_wheel(project)
+        document = project.document
+    session.work.give_up()
+    session.start(document, None, "hand wheel")
+    at.idle()
+    at.window.hand.go_to(Step.BODY)
+    at.window.sight.look_along("slanted")
+    at.window.sight.fit_view()
+    session.select(list(document.items)[-1])
+    check = take(at, CheckBody)
+    check.options.limit = 2.5
+    check.options_changed()
+    at.window.inspector.make_anew()
+    at.shoot("body")
+    at.key(Qt.Key.Key_Escape)
+
+
 def suggesting(at: Photographer) -> None:
     """Patches proposed over the calm areas."""
     take(at, SuggestPatches)
@@ -407,6 +422,7 @@ def main() -> None:
     at.idle()
     caging(at)
     laying_out(at)
+    making_bodies(at)
     show(window, "heron")
     at.idle()
     window.sight.look_along("slanted")

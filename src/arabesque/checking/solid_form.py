@@ -168,7 +168,8 @@ def _filled(segments: Floats, plane: Plane) -> FilledSection:
         return FilledSection(0.0, np.zeros((0, 3, 3)), ())
     grid = NEAR * float(np.ptp(flat.reshape(-1, 2), axis=0).max())
     # borders of neighbouring faces are sampled alike to a hair: they are drawn onto each other
-    lines = shapely.unary_union(shapely.set_precision(shapely.linestrings(flat), 10 * grid))
+    drawn = shapely.set_precision(shapely.linestrings(flat), 10 * grid)
+    lines = shapely.unary_union([*drawn, *_bridges(shapely.line_merge(shapely.unary_union(drawn)))])
     pieces = list(shapely.get_parts(shapely.polygonize([lines])))
     outer = _odd(pieces)
     triangles, outlines = [], []
@@ -182,6 +183,26 @@ def _filled(segments: Floats, plane: Plane) -> FilledSection:
 
     filled = lifted(np.array(triangles).reshape(-1, 3, 2)) if triangles else np.zeros((0, 3, 3))
     return FilledSection(sum(one.area for one in outer), filled, tuple(lifted(line) for line in outlines))
+
+
+def _bridges(lines: Any) -> list[Any]:
+    """Short lines between the open ends of others, each with the nearest one: borders of neighbouring faces lie apart by
+    what their chords stand off."""
+    import shapely
+
+    runs = [np.array(one.coords) for one in shapely.get_parts(lines)]
+    ends = np.array([run[k] for run in runs if not np.array_equal(run[0], run[-1]) for k in (0, -1)])
+    if len(ends) < 2:
+        return []
+    found, left = [], list(range(len(ends)))
+    apart = np.linalg.norm(ends[:, None] - ends[None], axis=2)
+    np.fill_diagonal(apart, np.inf)
+    while len(left) > 1:
+        some = apart[np.ix_(left, left)]
+        one, other = (left[int(k)] for k in np.unravel_index(int(some.argmin()), some.shape))
+        found.append(shapely.LineString(ends[[one, other]]))
+        left = [k for k in left if k not in (one, other)]
+    return found
 
 
 def _odd(pieces: Sequence[Any]) -> list[Any]:

@@ -11,13 +11,17 @@ from typing import Any
 import numpy as np
 
 from arabesque.arrays import Bytes, Floats, frozen_array, tree_of
-from arabesque.errors import InvalidShape, KernelCrash
+from arabesque.checking import self_crossings
+from arabesque.errors import InvalidShape, KernelCrash, KernelProblem
 from arabesque.files import readable
 from arabesque.geometry import Elementary, ElementaryKind, Face, Patchwork, Plane, Surface, apply, frame_of
 from arabesque.progress import Progress, silent
 from arabesque.solid.exchange import face_of, record_of
 from arabesque.solid.profiles import Bounding, PushedProfile, TurnedProfile
 from arabesque.solid.worker import KernelWorker
+
+LOOKED_AT, UNLIKE = 60, 0.01
+"""Samples along a face, and of its volume what triangles over them may enclose more or less."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -181,7 +185,14 @@ def hollow(one: Body, wall: float, places: Floats, worker: KernelWorker, progres
     if not wall > 0:
         raise InvalidShape("A wall has to be above 0", "Give more than 0 mm")
     _solids((one,))
-    return body_from(_asked(worker, progress, "hollowed", record_of(one), float(wall), places))
+    made = body_from(_asked(worker, progress, "hollowed", record_of(one), float(wall), places))
+    samples = made.sampler(LOOKED_AT).read(made)
+    a, b, c = np.swapaxes(samples.points[samples.triangles], 0, 1)
+    enclosed = float(np.einsum("nc,nc->", a, np.cross(b, c)) / 6)
+    # the kernel does not see that inner faces run through each other
+    if abs(enclosed - made.told.volume) > UNLIKE * made.told.volume or len(self_crossings(samples)):
+        raise KernelProblem(f"Inside, a wall of {wall:g} mm runs through itself", "Give less, or take small forms away")
+    return made
 
 
 def with_edges(

@@ -22,6 +22,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.geometry import Surface
 from arabesque.model import Item, kind_of
 from arabesque.shapes import Sampled
+from arabesque.solid import Body
 
 BARS = 41
 LONGEST_NAME = 120
@@ -161,13 +162,18 @@ class FitStrip(QWidget):
         item = session.chosen(Sampled)
         surfaces = [item] if item is not None else session.seen.that(Sampled)
         cage = item is not None and isinstance(item.shape, Cage)
-        self.item.heading.setText("Model" if item is None else "Cage" if cage else "Patch")
-        self.points.heading.setText("Faces" if cage else "Points")
+        told = item.shape.told if item is not None and isinstance(item.shape, Body) else None
+        self.item.heading.setText("Model" if item is None else "Cage" if cage else "Patch" if told is None else "Body")
+        self.points.heading.setText("Faces" if cage or told is not None else "Points")
+        self.degrees.heading.setText("Degree" if told is None else "It is")
         # of a cage the patches are made only where they are asked for
         count = sum(1 if isinstance(i.shape, Cage) else len(i.shape.patches()) for i in surfaces)
         self._show_name(item.name if item is not None else f"{count} patch{'' if count == 1 else 'es'}")
         shape = item.shape if item is not None else None
-        self.degrees.show_value(f"{shape.degree[0]} x {shape.degree[1]}" if isinstance(shape, Surface) else "–", "", "")
+        degree = f"{shape.degree[0]} x {shape.degree[1]}" if isinstance(shape, Surface) else "–"
+        state = "" if told is None else "closed" if told.closed else "open"
+        self.degrees.show_value(state or degree, "", "")
+        self.degrees.setToolTip(hint(f"Volume {told.volume:,.1f} mm³") if told is not None and told.closed else "")
         self.points.show_value(str(sum(kind_of(i.shape).weight(i.shape) for i in surfaces)), "", "")
         measured = document.with_images(surfaces)
         known = [before[i.id] for i in surfaces if i.id in before] if document is not before else []

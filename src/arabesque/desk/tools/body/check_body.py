@@ -257,8 +257,12 @@ class CheckBody(Tool):
 
     @property
     def covers(self) -> frozenset[str]:
-        item = self.body
-        return frozenset({item.id}) if item is not None and self.found is not None else frozenset()
+        item, found = self.body, self.found
+        if item is None or found is None:
+            return frozenset()
+        # a scan would hide what lies inside
+        scans = [one.id for one in self.session.seen.of(Scan)] if found.sections else []
+        return frozenset({item.id, *scans})
 
     @property
     def map_tolerance(self) -> float | None:
