@@ -186,8 +186,8 @@ def _filled(segments: Floats, plane: Plane) -> FilledSection:
 
 
 def _bridges(lines: Any) -> list[Any]:
-    """Short lines between the open ends of others, each with the nearest one: borders of neighbouring faces lie apart by
-    what their chords stand off."""
+    """Short lines between the open ends of others, each with the nearest one: neighbouring faces lie apart by what
+    their chords stand off."""
     import shapely
 
     runs = [np.array(one.coords) for one in shapely.get_parts(lines)]
