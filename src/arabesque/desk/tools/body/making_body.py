@@ -21,6 +21,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.model import Change, Item, edits
 from arabesque.recipes import Given, Recipe
 from arabesque.shapes import Sampled
+from arabesque.solid import Body
 
 
 class MakingBody(Making):
@@ -32,8 +33,18 @@ class MakingBody(Making):
     picks: ClassVar[str]
     """What is clicked, in words."""
 
+    begins: ClassVar[bool] = False
+    """True where the selected body is the first that is picked."""
+
     def clear(self) -> None:
         self.picked: list[str] = []
+
+    def start(self) -> None:
+        super().start()
+        chosen = self.session.chosen(Body)
+        if self.begins and self.target is None and chosen is not None and not self.picked:
+            self.picked = [chosen.id]
+            self.try_it()
 
     @property
     def begun(self) -> bool:

@@ -41,6 +41,7 @@ class PartBody(MakingBody):
     icon = "ph.knife"
     short = "Part"
     at_work = "Parting"
+    begins = True
     picks = "body or surface"
 
     @dataclass
@@ -48,13 +49,6 @@ class PartBody(MakingBody):
         """keeps: which side of it; mirror images are of the twin plane."""
 
         keeps: Kept = labelled(Kept.BEHIND, "Keep")
-
-    def start(self) -> None:
-        super().start()
-        chosen = self.session.chosen(Body)
-        if self.target is None and chosen is not None and not self.picked:
-            self.picked = [chosen.id]
-            self.try_it()
 
     def take(self, item: Item) -> None:
         super().take(item)

@@ -29,6 +29,7 @@ class PutTogether(MakingBody):
     icon = "ph.puzzle-piece"
     short = "Together"
     at_work = "Putting together"
+    begins = True
     picks = "body or true shape"
 
     @dataclass
@@ -36,13 +37,6 @@ class PutTogether(MakingBody):
         """how: what is done with all that are clicked after the first."""
 
         how: Putting = labelled(Putting.CUT, "The others are")
-
-    def start(self) -> None:
-        super().start()
-        chosen = self.session.chosen(Body)
-        if self.target is None and chosen is not None:
-            self.picked = [chosen.id]
-            self.changed.emit()
 
     def take(self, item: Item) -> None:
         super().take(item)

@@ -8,14 +8,13 @@ from typing import Any
 
 import numpy as np
 
-from arabesque.arrays import Bools, Floats
+from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
-from arabesque.desk.jobs import Job
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.cage.layout_part import What, taken_for, toggled
-from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.options import labelled, share
+from arabesque.desk.tools.over_marked import OverMarked
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
@@ -23,7 +22,7 @@ from arabesque.errors import ArabesqueError
 from arabesque.fitting import FreeRegion
 from arabesque.model import Item
 from arabesque.progress import Progress
-from arabesque.recipes import Given, Recipe, SurfaceOfRegion, Taken, marked_part
+from arabesque.recipes import Given, Recipe, SurfaceOfRegion, Taken
 from arabesque.scan import Scan
 from arabesque.shapes import Shape
 
@@ -45,7 +44,7 @@ class Flow(Enum):
     Z = "z"
 
 
-class RegionSurface(Making):
+class RegionSurface(OverMarked):
     """Clicks take areas of found regions; or it lies over what is marked, or inside closed curves."""
 
     needs = (Scan,)
@@ -72,9 +71,8 @@ class RegionSurface(Making):
         flow: Flow = labelled(Flow.LONGER, "Rows along")
 
     def clear(self) -> None:
+        super().clear()
         self.areas: tuple[Floats, ...] = ()
-        self._marked = Taken()
-        self._mask: Bools | None = None
 
     def start(self) -> None:
         super().start()
@@ -92,7 +90,7 @@ class RegionSurface(Making):
         taken = recipe.taken
         o.over = Over.AREAS if taken.regions else Over.MARKED if taken.rims else Over.INSIDE
         o.within, o.smoothness, o.past = recipe.within, recipe.smoothness, recipe.past
-        self.areas, self._marked = taken.areas, taken if taken.rims else Taken()
+        self.areas, self.marked = taken.areas, taken if taken.rims else Taken()
 
     @property
     def says(self) -> str:
@@ -127,24 +125,9 @@ class RegionSurface(Making):
         self.form_changed.emit()
         self.try_it()
 
-    def try_it(self) -> None:
-        scan, mask = self.session.scan, self.session.marks.of(self.session.scan)
-        if scan is None or mask is None or mask is self._mask or self.options.over is not Over.MARKED:
-            super().try_it()
-            return
-        # the lines round what is marked first, beside the window; they stay until something else is marked
-        self.drop()
-        job = self.session.run("Going round what is marked", lambda progress: marked_part(scan, mask))
-        self._job = job
-        job.done.connect(lambda taken: self._go_on(job, mask, taken))
-        job.failed.connect(lambda _: self._take(job, None))
-        job.cancelled.connect(lambda: self._take(job, None))
-        self.changed.emit()
-
-    def _go_on(self, job: Job, mask: Bools, taken: Taken) -> None:
-        if job is self._job:
-            self._mask, self._marked = mask, taken
-            super().try_it()
+    @property
+    def wants_marked(self) -> bool:
+        return self.options.over is Over.MARKED
 
     def draft(self) -> SurfaceOfRegion | None:
         o, scan = self.options, self.session.scan
@@ -152,7 +135,7 @@ class RegionSurface(Making):
             return None
         try:
             taken = taken_for(
-                self.session, scan, What[o.over.name], self.areas, self._marked, lambda item: item.id != self.target
+                self.session, scan, What[o.over.name], self.areas, self.marked, lambda item: item.id != self.target
             )
         except ArabesqueError as problem:
             self.session.tell_problem(problem)

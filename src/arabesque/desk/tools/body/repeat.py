@@ -58,6 +58,7 @@ class RepeatBody(MakingBody):
     icon = "ph.circles-three"
     short = "Repeat"
     at_work = "Repeating"
+    begins = True
     picks = "body"
 
     @dataclass
@@ -72,13 +73,6 @@ class RepeatBody(MakingBody):
         super().clear()
         self._axis = np.zeros(3), np.eye(3)[2]
         self.since = ""
-
-    def start(self) -> None:
-        super().start()
-        chosen = self.session.chosen(Body)
-        if self.target is None and chosen is not None and not self.picked:
-            self.picked = [chosen.id]
-            self.try_it()
 
     def take(self, item: Item) -> None:
         super().take(item)

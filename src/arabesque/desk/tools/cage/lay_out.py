@@ -11,10 +11,9 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
-from arabesque.arrays import Bools, Floats
+from arabesque.arrays import Floats
 from arabesque.cages import Cage
 from arabesque.desk.facts import Fact
-from arabesque.desk.jobs import Job
 from arabesque.desk.kinds.cages import cage_parts
 from arabesque.desk.patches import shape_triangles
 from arabesque.desk.steps import Step
@@ -22,8 +21,8 @@ from arabesque.desk.theme import now
 from arabesque.desk.tools.base import Needs
 from arabesque.desk.tools.cage.layout_hand import FEWEST, Hand, Stroke, begun, counted, drawn, gone_on, with_stroke
 from arabesque.desk.tools.cage.layout_part import What, taken_for, toggled, what_of
-from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.over_marked import OverMarked
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
@@ -33,7 +32,7 @@ from arabesque.layout import Detail, Ground, Guides, Layout
 from arabesque.model import Change, Item, edits
 from arabesque.progress import Progress
 from arabesque.reading import LineSet
-from arabesque.recipes import Given, LayoutOfScan, Recipe, Taken, marked_part
+from arabesque.recipes import Given, LayoutOfScan, Recipe, Taken
 from arabesque.scan import Scan
 from arabesque.shapes import Shape
 
@@ -64,7 +63,7 @@ class ShownLines(Enum):
     SHARP = "sharp edges on them"
 
 
-class LayOut(Making):
+class LayOut(OverMarked):
     """Enter tries, Enter keeps; a changed count goes on from the rows that were found. Drags on the scan guide the
     rows, clicks take areas."""
 
@@ -120,8 +119,8 @@ class LayOut(Making):
         self._guides = Guides()
         self._areas: tuple[Floats, ...] = ()
         self._stroke: Stroke | None = None
-        self._earlier, self._marked = Taken(), Taken()
-        self._mask: Bools | None = None
+        super().clear()
+        self._earlier = Taken()
         self._guides_before: list[tuple[Guides, tuple[Floats, ...]]] = []
 
     @property
@@ -139,7 +138,7 @@ class LayOut(Making):
         o.what = what_of(taken)
         o.meet = bool(recipe.beside)
         self._guides, self._areas, self._earlier = recipe.guides, taken.areas, taken
-        self._marked = taken if taken.rims else Taken()
+        self.marked = taken if taken.rims else Taken()
 
     def draft(self) -> Recipe | None:
         o, scan = self.options, self.session.scan
@@ -150,7 +149,7 @@ class LayOut(Making):
         cages = tuple(item.id for item in seen.of(Cage) if self._is_free(item))
         beside = cages if o.meet or o.what is What.FREE else ()
         try:
-            taken = taken_for(self.session, scan, o.what, self._areas, self._marked, self._is_free)
+            taken = taken_for(self.session, scan, o.what, self._areas, self.marked, self._is_free)
         except ArabesqueError as problem:
             self.session.tell_problem(problem)
             return None
@@ -234,24 +233,9 @@ class LayOut(Making):
         elif self.can_apply:
             self.try_it()
 
-    def try_it(self) -> None:
-        scan, mask = self.session.scan, self.session.marks.of(self.session.scan)
-        if scan is None or mask is None or mask is self._mask or self.options.what is not What.MARKED:
-            super().try_it()
-            return
-        # the lines round what is marked first, beside the window; they stay until something else is marked
-        self.drop()
-        job = self.session.run("Going round what is marked", lambda progress: marked_part(scan, mask))
-        self._job = job
-        job.done.connect(lambda taken: self._go_on(job, mask, taken))
-        job.failed.connect(lambda _: self._take(job, None))
-        job.cancelled.connect(lambda: self._take(job, None))
-        self.changed.emit()
-
-    def _go_on(self, job: Job, mask: Bools, taken: Taken) -> None:
-        if job is self._job:
-            self._mask, self._marked = mask, taken
-            super().try_it()
+    @property
+    def wants_marked(self) -> bool:
+        return self.options.what is What.MARKED
 
     def build(self, recipe: Recipe, source: Given, progress: Progress) -> Any:
         assert isinstance(recipe, LayoutOfScan)
