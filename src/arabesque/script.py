@@ -70,7 +70,7 @@ from arabesque.script_joining import Joins
 from arabesque.script_layout import Layouts
 from arabesque.script_trace import Traces
 from arabesque.shapes import Sampled, can
-from arabesque.solid import MODEL_SUFFIXES, FileKind, KernelWorker, bodies_in, deliver, deliverable, read_model
+from arabesque.solid import MODEL_SUFFIXES, Body, FileKind, KernelWorker, bodies_in, deliver, deliverable, read_model
 from arabesque.tracing import (
     FittedCurve,
     NetworkFit,
@@ -383,6 +383,12 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features):
         edges, each (item, place): see ``blend_borders`` and ``blend_ends``."""
         borders = isinstance(one[1], (int, np.integer, Item))
         return (self.blend_borders if borders else self.blend_ends)(one, two, order, **how)
+
+    def round(self, one: AnyItem, two: Any, radius: Any, *more: Any, **how: Any) -> AnyItem:
+        """The edge of two surfaces, or of a body those nearest to places: see ``round_surfaces`` and ``round_body``."""
+        if isinstance(self.item(one.id).shape, Body):
+            return self.round_body(one, two, radius, *more, **how)
+        return self.round_surfaces(one, two, radius, *more, **how)
 
     def network(self, items: Iterable[AnyItem], meeting: str = "G1", **how: Any) -> Any:
         """Patches that meet with "G0", "G1" or "G2", fitted together to the reference scan: of curves those that fill

@@ -33,13 +33,16 @@ class Bodies(Lends):
     def _worker(self) -> KernelWorker:
         raise NotImplementedError
 
-    def sew(self, items: Sequence[AnyItem], within: float = 0.01, cap: bool = False) -> AnyItem:
+    def sew(self, items: Sequence[AnyItem], within: float = 0.01, cap: bool = False, merge: bool = False) -> AnyItem:
         """The body of patches and faces whose borders lie within so many mm of each other: a solid where it is closed.
-        It follows them and stands for them; see ``told_of_body`` for what it is. cap: openings are closed."""
+
+        It follows them and stands for them; see ``told_of_body`` for what it is. cap: openings are closed. merge: faces
+        of one surface become one.
+        """
         keys = tuple(self.item(item.id).id for item in items)
         if not keys:
             raise ArabesqueError("There is nothing to sew", "Give patches or faces")
-        return self._body("sewn", SewnBody(keys, within, cap))
+        return self._body("sewn", SewnBody(keys, within, cap, merge))
 
     def thicken(
         self,

@@ -209,7 +209,7 @@ class Joins(Lends):
         way = None if direction is None else np.asarray(direction, dtype=float)
         return tuple(CutBy(self.item(one.id).id, int(rim), way, further) for one, rim in pairs)
 
-    def round(
+    def round_surfaces(
         self,
         one: AnyItem,
         two: AnyItem,

@@ -10,7 +10,18 @@ import numpy as np
 import trimesh
 
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Element, Elementary, ElementaryKind, ElementKind, Plane, Sketch, Surface, apply, motion
+from arabesque.geometry import (
+    Element,
+    Elementary,
+    ElementaryKind,
+    ElementKind,
+    Plane,
+    Sketch,
+    Surface,
+    apply,
+    motion,
+    split_surface,
+)
 from arabesque.model import any_stale, edits
 from arabesque.script import Project
 from arabesque.solid import (
@@ -294,6 +305,17 @@ class ProjectTest(unittest.TestCase):
             self.assertAlmostEqual(project.told_of_body(row).volume, 3 * (8000 - lost), delta=5e-3)
             with self.assertRaisesRegex(ArabesqueError, "twice at least"):
                 project.repeat(bevelled, 1, [0, 1, 0])
+
+    def test_faces_of_one_plane_are_merged(self) -> None:
+        with Project() as project:
+            halves = [half for side in box_sides(30, 20, 10) for half in split_surface(side, 0, 0.5)]
+            items = [project.add(f"Half {k}", half) for k, half in enumerate(halves)]
+            self.assertEqual(len(project.sew(items).shape.surfaces), 12)
+            merged = project.sew(items, merge=True)
+            self.assertEqual(len(merged.shape.surfaces), 6)
+            self.assertAlmostEqual(project.told_of_body(merged).volume, 6000.0, delta=6e-4)
+            soft = project.round(merged, [15.0, 0, 10], 2.0)
+            self.assertAlmostEqual(project.told_of_body(soft).volume, 6000 - (4 - np.pi) * 30, delta=1e-3)
 
     def test_layer_look_and_name_are_copied(self) -> None:
         with Project() as project:

@@ -71,17 +71,18 @@ class OfSkin(Recipe):
 
 @dataclass(frozen=True)
 class SewnBody(OfSkin):
-    """The body of the patches and faces of items (ids), whose borders lie within so many mm of each other. cap: flat
-    openings are closed."""
+    """The body of the patches and faces of items (ids), whose borders lie within so many mm of each other. cap:
+    openings are closed. merge: faces of one surface become one."""
 
     word = "sewn"
 
     of: tuple[str, ...]
     within: float = 0.01
     cap: bool = False
+    merge: bool = False
 
     def build(self, given: Given, progress: Progress = silent) -> Body:
-        return sew(named(self.skin(given)), self.within, kernel_of(given), self.cap, progress)
+        return sew(named(self.skin(given)), self.within, kernel_of(given), self.cap, progress, self.merge)
 
 
 class Thickness(Enum):

@@ -44,15 +44,18 @@ NEAR, MOST_SPANS = 1e-4, 200
 HOW = {"cut": BRepAlgoAPI_Cut, "add": BRepAlgoAPI_Fuse, "common": BRepAlgoAPI_Common}
 
 
-def sewn(named: list[tuple[str, dict[str, Any]]], tolerance: float, cap: bool = False) -> dict[str, Any]:
+def sewn(
+    named: list[tuple[str, dict[str, Any]]], tolerance: float, cap: bool = False, merge: bool = False
+) -> dict[str, Any]:
     """The body of named faces and patches whose borders lie within a tolerance, mm, of each other; a solid where it is
-    closed. cap: openings get a face first."""
+    closed. cap: openings get a face first. merge: faces of one surface become one."""
     made = _sewn([kernel.shape_of(name, record) for name, record in named], tolerance)
     caps = _caps(made) if cap else []
     if caps:
         made = _sewn([made, *caps], tolerance)
     solids = [_solid(TopoDS.Shell(shell)) for shell in parts(made, TopAbs_SHELL)]
-    return body(together([*_with_hollows(solids), *_loose(made)]))
+    whole = together([*_with_hollows(solids), *_loose(made)])
+    return body(merged(whole) if merge else whole)
 
 
 def rounded(one: dict[str, Any], places: Any, size: float, chamfer: bool, end: float) -> dict[str, Any]:

@@ -108,19 +108,20 @@ def sew(
     worker: KernelWorker,
     cap: bool = False,
     progress: Progress = silent,
+    merge: bool = False,
 ) -> Body:
     """The body of named patches and faces whose borders lie within a tolerance, mm, of each other; a solid where it is
     closed.
 
-    cap: openings are closed first. Raises InvalidShape for a tolerance that is not positive, KernelProblem where
-    the kernel cannot.
+    cap: openings are closed first. merge: faces of one surface become one. Raises InvalidShape for a tolerance that is
+    not positive, KernelProblem where the kernel cannot.
     """
     if not tolerance > 0:
         raise InvalidShape("Faces are sewn within a tolerance", "Give more than 0 mm")
     if not parts:
         raise InvalidShape("There is nothing to sew", "Choose patches or faces")
     records = [(name, record_of(part)) for name, part in parts]
-    return body_from(_asked(worker, progress, "sewn", records, float(tolerance), cap))
+    return body_from(_asked(worker, progress, "sewn", records, float(tolerance), cap, merge))
 
 
 def combine(

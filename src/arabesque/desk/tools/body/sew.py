@@ -36,19 +36,21 @@ class SewFaces(FromSkin):
 
     @dataclass
     class Options:
-        """within: mm up to which borders are one. cap: openings are closed."""
+        """within: mm up to which borders are one. cap: openings are closed. merge: faces of one surface become one."""
 
         within: float = labelled(0.01, "Borders within")
         cap: bool = labelled(False, "Close openings")
+        merge: bool = labelled(False, "Faces of one surface are one")
 
     def take(self, item: Item) -> None:
         super().take(item)
         recipe = item.recipe
         assert isinstance(recipe, SewnBody)
-        self.options.within, self.options.cap = recipe.within, recipe.cap
+        self.options.within, self.options.cap, self.options.merge = recipe.within, recipe.cap, recipe.merge
 
     def draft(self) -> SewnBody | None:
-        return SewnBody(tuple(self.picked), self.options.within, self.options.cap) if self.picked else None
+        o = self.options
+        return SewnBody(tuple(self.picked), o.within, o.cap, o.merge) if self.picked else None
 
     @property
     def choices(self) -> list[Choice]:
