@@ -159,6 +159,14 @@ class BodyTest(WindowTest):
         self.assertEqual((edges.places, edges.picked, edges.made), ([], [], None))
         self.click(np.array([30.0, 0.0, 20.0]))
         self.idle()
+        # what is like it is offered, and taken by a click
+        self.assertIn("Its whole rim: 4 edges", [choice.label for choice in edges.choices])
+        next(choice.run for choice in edges.choices if choice.label == "All that are alike: 4 edges")()
+        self.idle()
+        self.assertEqual(len(edges.places), 4)
+        del edges.places[1:]
+        edges.options_changed()
+        self.idle()
         self.key(Qt.Key.Key_Return)
         self.idle()
         rounded = next(item for item in self.bodies() if isinstance(item.recipe, RoundedBody))

@@ -125,6 +125,9 @@ class FeatureTest(unittest.TestCase):
         self.assertAlmostEqual(low.told.volume + high.told.volume, 6000, delta=1e-3)
         turned = part(self.box, [slope().reversed(0)], True, self.worker)
         self.assertAlmostEqual(turned.told.volume, high.told.volume, delta=1e-6)
+        two = combine("add", self.box, [rod(3, 60, 10)], self.worker)
+        with self.assertRaisesRegex(ArabesqueError, "passes beside it"):
+            part(two, [slope().moved(motion(shift=[0, 0, 50]))], True, self.worker)
         with self.assertRaisesRegex(ArabesqueError, "ends inside"):
             part(self.box, [Surface.bezier([[[0.0, 0, 5], [0, 9, 5]], [[9, 0, 5], [9, 9, 5]]])], True, self.worker)
 
@@ -171,6 +174,12 @@ class FeatureTest(unittest.TestCase):
         self.assertAlmostEqual(made.told.volume, 6000 - 28 * 18 * 9, delta=1e-3)
         with self.assertRaisesRegex(ArabesqueError, "No wall of 11 mm fits"):
             hollow(self.box, 11.0, np.array([[15.0, 10, 10]]), self.worker)
+        # open nowhere: a body with a hollow inside
+        closed = hollow(self.box, 1.0, np.zeros((0, 3)), self.worker)
+        self.assertAlmostEqual(closed.told.volume, 6000 - 28 * 18 * 8, delta=1e-3)
+        self.assertEqual(len(closed.surfaces), 12)
+        with self.assertRaisesRegex(ArabesqueError, "No wall of 6 mm fits"):
+            hollow(self.box, 6.0, np.zeros((0, 3)), self.worker)
         with self.assertRaisesRegex(ArabesqueError, "above 0"):
             hollow(self.box, 0.0, np.zeros((0, 3)), self.worker)
 

@@ -8,7 +8,7 @@ from typing import Any
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Defeaturing, BRepAlgoAPI_Fuse, BRepAlgoAPI_Splitter
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepOffset import BRepOffset_Skin
-from OCP.BRepOffsetAPI import BRepOffsetAPI_MakeThickSolid
+from OCP.BRepOffsetAPI import BRepOffsetAPI_MakeOffsetShape, BRepOffsetAPI_MakeThickSolid
 from OCP.GeomAbs import GeomAbs_Intersection
 from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID, TopAbs_VERTEX
 
@@ -39,7 +39,10 @@ def _parted(solid: Any, sheets: Sequence[Any], behind: bool) -> Any:
         words = "The surface does not part the body: it passes beside it, or ends inside"
         raise KernelProblem(words, "Let it reach past the body on all sides")
     cuts = [face for sheet in sheets for whole in parts(sheet, TopAbs_FACE) for face in splitting.Modified(whole)]
-    kept = [piece for piece in pieces if _lies_behind(piece, cuts) in (behind, None)]
+    sides = [_lies_behind(piece, cuts) for piece in pieces]
+    if all(side is None for side in sides):
+        raise KernelProblem("The surface does not part the body: it passes beside it", "Move it, or choose another")
+    kept = [piece for piece, side in zip(pieces, sides, strict=True) if side in (behind, None)]
     if not kept:
         raise KernelProblem("Nothing of the body lies on this side", "Keep the other side")
     return merged(together(kept))
@@ -98,6 +101,8 @@ def mirrored(one: dict[str, Any], plane: tuple[str, dict[str, Any]], image: Any)
 def hollowed(one: dict[str, Any], wall: float, places: Any) -> dict[str, Any]:
     """A body with a wall of so many mm inside its faces, open at the faces nearest to (k, 3) places."""
     solid = solid_of(one)
+    if not len(places):
+        return _hollow_inside(solid, wall)
     making = BRepOffsetAPI_MakeThickSolid()
     opened = listed(nearest_faces(solid, places))
     failed = KernelProblem(f"No wall of {wall:g} mm fits inside these faces", "Give less, or sew and thicken the skin")
@@ -114,6 +119,23 @@ def hollowed(one: dict[str, Any], wall: float, places: Any) -> dict[str, Any]:
     if not sound or not _stands_off(making.Shape(), solid, opened, wall):
         raise failed
     return made
+
+
+def _hollow_inside(solid: Any, wall: float) -> dict[str, Any]:
+    """A body with a hollow that is open nowhere."""
+    failed = KernelProblem(f"No wall of {wall:g} mm fits inside these faces", "Give less, or open a face")
+    making = BRepOffsetAPI_MakeOffsetShape()
+    try:
+        making.PerformByJoin(solid, -wall, HOLLOW_WITHIN, BRepOffset_Skin, False, False, GeomAbs_Intersection)
+    except kernel.KERNEL_ERRORS as problem:
+        raise failed from problem
+    if not making.IsDone():
+        raise failed
+    inner = solid_pieces(making.Shape())
+    sound = inner and 0 < sum(map(volume_of, inner)) < volume_of(solid) * (1 - NOTHING)
+    if not sound or not _stands_off(making.Shape(), solid, (), wall):
+        raise failed
+    return body(put_together(BRepAlgoAPI_Cut(), [solid], inner, "Nothing of the body would be left"))
 
 
 def _stands_off(made: Any, solid: Any, opened: Any, wall: float) -> bool:

@@ -54,6 +54,8 @@ class BodyEdges(MakingBody):
     def clear(self) -> None:
         super().clear()
         self.places: list[Floats] = []
+        self._known: tuple[Body, list[BodyEdge]] | None = None
+        self._reading: Body | None = None
 
     def take(self, item: Item) -> None:
         super().take(item)
@@ -124,13 +126,29 @@ class BodyEdges(MakingBody):
         body = self.session.history.document.items.get(self.picked[0] if self.picked else "")
         if body is None or not self.places:
             return []
-        edges = self.session.kept(edges_of, body.shape)
+        known = self._known
+        if known is None or known[0] is not body.shape:
+            self._read(body.shape)
+            return []
+        edges = known[1]
         if not edges:
             return []
         last = nearest_edge(edges, self.places[-1])
         sets = (("Its whole rim", same_rim(edges, last)), ("All that are alike", alike(edges, last)))
         return [Choice(f"{words}: {len(some)} edges", partial(self._take_edges, some))
                 for words, some in sets if len(some) > 1]  # fmt: skip
+
+    def _read(self, shape: Body) -> None:
+        """Find its edges beside the window; until then nothing is offered."""
+        if self._reading is shape:
+            return
+        self._reading = shape
+        job = self.session.jobs.quick("Edges", lambda progress: edges_of(shape))
+        job.done.connect(lambda edges: self._take_read(shape, edges))
+
+    def _take_read(self, shape: Body, edges: list[BodyEdge]) -> None:
+        self._known = shape, edges
+        self.changed.emit()
 
     def _take_edges(self, edges: list[BodyEdge]) -> None:
         known = [self._line(place) for place in self.places]

@@ -72,7 +72,7 @@ class PartBody(MakingBody):
         told = [Fact("Body", names[0] if names else "none"), Fact("Parted by", by)]
         if self.made is not None and self._mirrors:
             plane = self.session.document.plane
-            bend = seam_angle(self.made, plane)
+            bend = self.session.kept(seam_angle, self.made, plane)
             told.append(Fact("Seam bends by", f"{bend:.2g}°", "good" if bend <= SMOOTH else "bad"))
         return [*told, *(super().facts if self.made is not None else [])]
 
