@@ -19,6 +19,7 @@ from arabesque.recipes import (
     MorphedShape,
     PartedBody,
     ProfileBody,
+    PushedPast,
     Putting,
     Runs,
     SewnBody,
@@ -160,6 +161,15 @@ class Features(Bodies):
         flat, below = (self.item(some.id).id for some in (what, on))
         at, towards = (np.asarray(value, dtype=float) for value in (place, up))
         return self._body("wrapped", WrappedOn(flat, below, at, towards, size, height, sunk), "Wrap")
+
+    def overshoot(
+        self, item: AnyItem, by: AnyItem | Sequence[AnyItem] = (), within: float = 2.0, past: float = 1.0
+    ) -> AnyItem:
+        """A patch or cage with what lies within so many mm of forms, or of the twin plane where none is given, ``past``
+        mm beyond them, so that a trim cuts clean."""
+        some = by if isinstance(by, Sequence) else [by]
+        keys = tuple(self.item(one.id).id for one in some)
+        return self._body("pushed past", PushedPast(self.item(item.id).id, keys, within, past), item.name)
 
     def _feature(
         self, body: AnyItem, kind: FeatureKind, at: ArrayLike, out: ArrayLike, size: float, depth: float, **more: Any

@@ -15,6 +15,7 @@ from arabesque.desk.tools.body.repeat import About, RepeatBody
 from arabesque.desk.tools.body.sew import SewFaces
 from arabesque.desk.tools.body.swap import SwapFace
 from arabesque.desk.tools.body.thicken import ThickenSkin
+from arabesque.desk.tools.patch.overshoot import OvershootPatch
 from arabesque.desk.view.scene import Discs
 from arabesque.geometry import Curve, Elementary, ElementaryKind, Surface, motion
 from arabesque.model import Document, Item, any_stale, edits
@@ -23,6 +24,7 @@ from arabesque.recipes import (
     CombinedBody,
     FaceSwapped,
     MorphedShape,
+    PushedPast,
     RepeatedBody,
     RoundedBody,
     SewnBody,
@@ -312,6 +314,28 @@ class BodyTest(WindowTest):
         self.key(Qt.Key.Key_Return)
         self.idle()
         self.assertTrue(any(isinstance(item.recipe, MorphedShape) for item in self.session.document))
+
+    def test_a_patch_pushed_past_a_cylinder(self) -> None:
+        """From the menu: the top, which the drill crosses, is pushed past it; what moved is marked, and it is kept."""
+        self.session.select(None)
+        self.window.hand.take_up(OvershootPatch)
+        tool = self.window.hand.tool
+        assert isinstance(tool, OvershootPatch)
+        top = next(item for item in self.session.document if item.name == "Side 1")
+        wall = next(item for item in self.session.document if item.name == "Side 2")
+        tool.picked, tool.options.within = [top.id, wall.id], 6.0
+        tool.options_changed()
+        self.idle()
+        assert tool.made is not None, self.view.overlay.message
+        facts = {fact.label: fact.value for fact in tool.facts}
+        self.assertEqual(facts["Furthest"], "1.000 mm")
+        self.key(Qt.Key.Key_Return)
+        self.idle()
+        made = next(item for item in self.session.document if isinstance(item.recipe, PushedPast))
+        self.assertFalse(self.session.document[top.id].look.visible)
+        # its edge lies 1 mm beyond the wall y = 0, the edge that faces it where it was
+        edges = made.shape.at([[0.5, 0.0], [0.5, 1.0]])[:, 1]
+        np.testing.assert_allclose(sorted(edges), [-1.0, 40.0], atol=0.01)
 
     def test_a_side_thickened(self) -> None:
         self.window.sight.look_along("slanted")

@@ -6,7 +6,7 @@ import numpy as np
 
 from arabesque.cages import Cage
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Element, Elementary, ElementaryKind, ElementKind, Sketch, Surface, motion
+from arabesque.geometry import Curve, Element, Elementary, ElementaryKind, ElementKind, Face, Sketch, Surface, motion
 from arabesque.joining import Laid, Morph, morphed, wrapped_mesh, wrapped_places
 from arabesque.scan import Scan
 from arabesque.script import Project
@@ -67,6 +67,38 @@ class MorphTest(unittest.TestCase):
             self.assertAlmostEqual(told.volume, 200_000 + 100 * 6 * 20, delta=12)
             project.reshape(end, line([0.0, 50, 20], [100, 50, 20]), "back")
             self.assertAlmostEqual(project.told_of_body(project.item(bulged.id)).volume, 200_000, delta=1)
+
+
+class OvershootTest(unittest.TestCase):
+    def test_past_a_plane_and_trimmed_clean(self) -> None:
+        """A trough that ends 0.01 mm below a plane is pushed 1 mm past it; further than 4 mm from it nothing moves; the
+        trim that could not be made before is made."""
+        x, y = np.meshgrid(np.linspace(-30, 30, 7), np.linspace(-30, 30, 7), indexing="ij")
+        # a trough whose two long borders lie 0.01 mm below z = 9
+        trough = Surface.bezier(np.stack([x, y, 0.01 * x * x - 0.01], -1))
+        top = float(trough.at([[0.0, 0.5]])[0, 2])
+        plane = Elementary.make(
+            ElementaryKind.PLANE, motion(shift=[0, 0, top + 0.01]), (), ((-50.0, 50.0), (-50.0, 50.0))
+        )
+        with Project() as project:
+            patch, level = project.add("Trough", trough), project.add("Level", plane)
+            with self.assertRaisesRegex(ArabesqueError, "do not meet|nothing|ends"):
+                project.trim(patch, level, keep=[[0, 0, 0]])
+            made = project.overshoot(patch, level, 4.0, 1.0)
+            edge = made.shape.at([[0.0, 0.5], [1.0, 0.5]])
+            np.testing.assert_allclose(edge[:, 2], top + 0.01 + 1.0, atol=0.02)
+            uv = np.random.default_rng(0).random((2000, 2))
+            low = trough.at(uv)[:, 2] < top - 4.0
+            np.testing.assert_allclose(made.shape.at(uv)[low], trough.at(uv)[low], atol=0.006)
+            cut = project.trim(made, level, keep=[[0, 0, 0]])
+            self.assertIsInstance(cut.shape, Face)
+            project.reshape(level, plane.moved(motion(shift=[0, 0, 0.5])), "higher")
+            higher = project.item(made.id).shape.at([[0.0, 0.5]])[0, 2]
+            self.assertAlmostEqual(higher, top + 0.51 + 1.0, delta=0.2)
+            with self.assertRaisesRegex(ArabesqueError, "No place of it lies within"):
+                project.overshoot(patch, project.add("Far", plane.moved(motion(shift=[0, 0, 99]))))
+            with self.assertRaisesRegex(ArabesqueError, "two lengths above 0"):
+                project.overshoot(patch, level, 0.0)
 
 
 class WrapTest(unittest.TestCase):

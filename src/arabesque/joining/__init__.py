@@ -22,6 +22,7 @@ from arabesque.joining.match import MatchedPatch, half_way, match_edge
 from arabesque.joining.morph import Morph, morphed
 from arabesque.joining.offset import SetOff, set_off
 from arabesque.joining.on_surface import curve_border, image_of, line_over
+from arabesque.joining.overshoot import patch_past
 from arabesque.joining.pieces import Loose, Piece, Pieces, pieces_of
 from arabesque.joining.pull_back import PulledBack, along_form, best_backs, pulled_back
 from arabesque.joining.recast import Recast, recast
@@ -88,6 +89,7 @@ __all__ = [
     "nearest_shares",
     "onto_edge",
     "outward_ways",
+    "patch_past",
     "pieces_of",
     "pulled_back",
     "radius_shown",

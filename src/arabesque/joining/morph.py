@@ -39,15 +39,20 @@ class Morph:
     def moved(self, places: Floats) -> Floats:
         """(n, 3) places after the morph."""
         feet = curve_feet(self.start, places)
-        share = np.clip((feet.distance - self.wholly) / (self.until - self.wholly), 0.0, 1.0)
-        falls = 1 - share**3 * (10 - 15 * share + 6 * share * share)
-        return places + np.asarray(falls)[:, None] * (self._ends_at(feet.parameters) - feet.points)
+        falls = falling((feet.distance - self.wholly) / (self.until - self.wholly))
+        return places + falls[:, None] * (self._ends_at(feet.parameters) - feet.points)
 
     def _ends_at(self, t: Floats) -> Floats:
         """(n, 3) places of the end curve at the same share of its length as the start curve has at (n,) parameters."""
         here, there = _lengths(self.start), _lengths(self.end)
         share = np.interp(t, *here) / here[1][-1]
         return self.end.at(np.interp(share * there[1][-1], there[1], there[0]))
+
+
+def falling(share: Floats) -> Floats:
+    """(n,) 1 up to a share of 0, 0 from 1 on, and between both the polynomial of degree 5 that is smoothest at both."""
+    s = np.clip(share, 0.0, 1.0)
+    return np.asarray(1 - s**3 * (10 - 15 * s + 6 * s * s))
 
 
 def _lengths(curve: Curve) -> tuple[Floats, Floats]:

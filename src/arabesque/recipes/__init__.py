@@ -31,6 +31,7 @@ from arabesque.recipes.parted_bodies import FaceSwapped, FeatureMoved, HollowBod
 from arabesque.recipes.patch_between import PatchBetween, RingPiece
 from arabesque.recipes.patch_of_curves import PatchOfCurves
 from arabesque.recipes.patch_on_scan import PatchOnScan
+from arabesque.recipes.pushed_past import PushedPast
 from arabesque.recipes.recast_face import RecastFace
 from arabesque.recipes.region_shape import RegionShape
 from arabesque.recipes.round_between import RoundBetween
@@ -90,6 +91,7 @@ RECIPES: tuple[type[Recipe], ...] = (
     FaceSwapped,
     MorphedShape,
     WrappedOn,
+    PushedPast,
 )
 
 __all__ = [
@@ -133,6 +135,7 @@ __all__ = [
     "ProfileBody",
     "ProjectedCurve",
     "Pushed",
+    "PushedPast",
     "Putting",
     "RecastFace",
     "Recipe",

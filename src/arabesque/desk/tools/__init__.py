@@ -16,8 +16,9 @@ GROUPS: dict[Step, tuple[tuple[type[Tool] | str, ...], ...]] = {
 """What the tool column offers in each step: tools, and the words of commands that stand among them."""
 
 TOOLS: list[type[Tool]] = [
-    tool for groups in GROUPS.values() for group in groups for tool in group if not isinstance(tool, str)
+    *(tool for groups in GROUPS.values() for group in groups for tool in group if not isinstance(tool, str)),
+    *patch.RARE,
 ]
-"""Every tool, in the order of the work."""
+"""Every tool, in the order of the work; what is rare stands in the menus only."""
 
 __all__ = ["GROUPS", "TOOLS", "Tool"]

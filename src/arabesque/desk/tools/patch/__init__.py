@@ -12,6 +12,7 @@ from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.grow import GrowPatch
 from arabesque.desk.tools.patch.match_edges import MatchEdges
 from arabesque.desk.tools.patch.move_points import MovePoints
+from arabesque.desk.tools.patch.overshoot import OvershootPatch
 from arabesque.desk.tools.patch.recast_face import RecastPatch
 from arabesque.desk.tools.patch.round_edges import RoundEdges
 from arabesque.desk.tools.patch.set_off import SetOffPatch
@@ -19,6 +20,9 @@ from arabesque.desk.tools.patch.split_join import Join, Split
 from arabesque.desk.tools.patch.suggest import SuggestPatches
 from arabesque.desk.tools.patch.trim import TrimSurface
 from arabesque.desk.tools.patch.twins import Twins
+
+RARE = (OvershootPatch,)
+"""In the menus only."""
 
 GROUPS = (
     (FourCornerPatch, LayBetween, BlendEdges, FillBetween, GrowPatch, SuggestPatches),
