@@ -10,7 +10,7 @@ import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
-from arabesque.desk.facts import Choice, Fact, three
+from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.tools.body.making_body import MakingBody
 from arabesque.desk.tools.body.picked_faces import place_under
 from arabesque.desk.tools.on_patches import patch_under
@@ -31,11 +31,11 @@ READ = 0.03
 class Axis(Enum):
     """Along what a feature stands; the value is its words."""
 
-    NORMAL = "square to the body"
+    NORMAL = "square to it"
     X = "along x"
     Y = "along y"
     Z = "along z"
-    SHAPE = "a true shape's axis"
+    SHAPE = "a true shape's"
 
 
 class BodyFeature(MakingBody):
@@ -107,7 +107,7 @@ class BodyFeature(MakingBody):
 
     @property
     def facts(self) -> list[Fact]:
-        told = [Fact("At", three(self.at, 3))] if self._normal is not None else []
+        told = []
         if self.read is not None:
             told.append(Fact("Diameter read", f"{self.read:.3f} mm"))
         return [*told, *(super().facts if self.made is not None else [])]
