@@ -188,10 +188,10 @@ def _style(t: Theme, points: float) -> str:
     QPushButton:disabled {{ color: {t.faint}; background: {t.panel}; }}
     QPushButton#apply {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
     QPushButton#apply:disabled {{ background: {t.line}; color: {t.faint}; border-color: {t.line}; }}
-    QLineEdit, QSpinBox {{ background: {t.field}; border: 1px solid {t.line};
+    QLineEdit, QSpinBox, QDoubleSpinBox {{ background: {t.field}; border: 1px solid {t.line};
         border-radius: {CORNER}px; padding: 3px 6px; selection-background-color: {t.accent}; }}
-    QLineEdit:disabled, QSpinBox:disabled {{ background: {t.panel}; color: {t.faint}; }}
-    QLineEdit:focus, QSpinBox:focus {{ border-color: {t.accent}; }}
+    QLineEdit:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled {{ background: {t.panel}; color: {t.faint}; }}
+    QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border-color: {t.accent}; }}
     QLineEdit[wrong="true"] {{ border-color: {t.outside}; }}
     QTreeView {{ background: {t.panel}; border: none; outline: none; }}
     QTreeView::item {{ padding: 3px 2px; }}

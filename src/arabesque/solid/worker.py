@@ -101,7 +101,7 @@ class KernelWorker:
                     f"The geometry kernel did not answer within {self._time_limit:.0f} s; it has been started afresh",
                     "Try with fewer or simpler shapes",
                 )
-            progress(min(0.95, waited / (waited + 5.0)), "The geometry kernel is working")
+            progress(min(0.95, waited / (waited + 5.0)), "The kernel is at work")
         answer: tuple[bool, Any] = connection.recv()
         return answer
 
