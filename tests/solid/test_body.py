@@ -36,6 +36,7 @@ from arabesque.solid import (
     turns,
     with_edges,
 )
+from arabesque.solid.exchange import record_of
 from tests.examples import box_body, box_sides
 from tests.test_cli import run
 
@@ -199,6 +200,21 @@ class BodyTest(unittest.TestCase):
             code, _, problem = run("check-body", mesh)
             self.assertEqual(code, 1)
             self.assertIn("cannot be read as STEP", problem)
+
+
+class TruthTest(unittest.TestCase):
+    def test_what_the_kernel_missed_is_seen(self) -> None:
+        """A box from which one of two rods was not cut, or to which one was not added, is not what was asked for."""
+        from arabesque.solid.bodies import HOW, put_together
+        from arabesque.solid.solids import solid_of
+        from arabesque.solid.truth import comes_true
+
+        box = solid_of(record_of(box_body()))
+        rods = [solid_of(record_of(rod(4, x, 10))) for x in (8, 22)]
+        for how in ("cut", "add", "common"):
+            both, one = (put_together(HOW[how](), [box], tools, "none") for tools in (rods, rods[:1]))
+            self.assertTrue(comes_true(how, box, rods, both), how)
+            self.assertFalse(comes_true(how, box, rods, one), how)
 
 
 class CommandTest(unittest.TestCase):

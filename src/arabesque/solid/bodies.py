@@ -34,6 +34,7 @@ from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import kernel
 from arabesque.solid.solids import CLEAR, inside, listed, parts, place_inside, solid_of, volume_of
 from arabesque.solid.stored import stored, together
+from arabesque.solid.truth import comes_true
 
 ALONG = 33
 """Places along a free border."""
@@ -85,8 +86,13 @@ def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dic
     """A body with others cut from it, added to it, or kept in common with it ("cut", "add", "common"); faces of one
     surface are merged."""
     words = {"common": "The bodies have nothing in common", "cut": "Nothing of the body would be left"}
-    tools = [solid_of(other) for other in others]
-    return body(put_together(HOW[how](), [solid_of(one)], tools, words.get(how, "Nothing came of it")))
+    target, tools = solid_of(one), [solid_of(other) for other in others]
+    made = put_together(HOW[how](), [target], tools, words.get(how, "Nothing came of it"))
+    if not comes_true(how, target, tools, made):
+        raise KernelProblem(
+            "The kernel missed a part of this", "Move one of them a little: surfaces that lie in each other are hard"
+        )
+    return body(made)
 
 
 def made(solid: dict[str, Any]) -> dict[str, Any]:
