@@ -38,11 +38,13 @@ def comes_true(how: str, one: Any, others: Sequence[Any], made: Any) -> bool:
             continue
         for share in rng.random((max(2, PLACES // len(tools)), 3)):
             place = start + share * (end - start)
-            states = [state_one(place), state(place), *(beside(place) for _, beside in tools if beside is not state)]
-            there = state_made(place)
-            if None in states or there is None:
+            here, there, among = state_one(place), state_made(place), state(place)
+            if among is False:
+                beside = [other(place) for _, other in tools if other is not state]
+                among = None if None in beside else any(beside)
+            if here is None or there is None or among is None:
                 continue  # on a skin
-            if there != AMONG[how](bool(states[0]), any(states[1:])):
+            if there != AMONG[how](here, among):
                 return False
     return True
 
