@@ -23,6 +23,7 @@ from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_RetDone
 from OCP.ShapeAnalysis import ShapeAnalysis_FreeBounds, ShapeAnalysis_ShapeTolerance
 from OCP.ShapeCustom import ShapeCustom, ShapeCustom_RestrictionParameters
+from OCP.ShapeFix import ShapeFix_Shape
 from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
 from OCP.STEPControl import STEPControl_Reader
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_OUT, TopAbs_SHELL, TopAbs_WIRE
@@ -32,7 +33,7 @@ from OCP.TopoDS import TopoDS
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import kernel
-from arabesque.solid.solids import CLEAR, inside, listed, parts, place_inside, solid_of, volume_of
+from arabesque.solid.solids import CLEAR, NOTHING, inside, listed, parts, place_inside, solid_of, volume_of
 from arabesque.solid.stored import stored, together
 from arabesque.solid.truth import comes_true
 
@@ -79,7 +80,7 @@ def rounded(one: dict[str, Any], places: Any, size: float, chamfer: bool, end: f
         raise failed from problem
     if not making.IsDone():
         raise failed
-    return body(making.Shape())
+    return sound(making.Shape(), [one], failed)
 
 
 def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dict[str, Any]:
@@ -92,7 +93,23 @@ def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dic
         raise KernelProblem(
             "The kernel missed a part of this", "Move one of them a little: surfaces that lie in each other are hard"
         )
-    return body(made)
+    missed = KernelProblem("The kernel makes no valid body of this", "Move one of them a little")
+    return sound(made, [one, *others], missed)
+
+
+def sound(shape: Any, sources: Sequence[dict[str, Any]], failed: KernelProblem) -> dict[str, Any]:
+    """A shape as plain values, mended where it is not valid; raises ``failed`` where that does not do and the records
+    of what it was made of are valid."""
+    told = body(shape)
+    if told["valid"]:
+        return told
+    mending = ShapeFix_Shape(shape)
+    mending.Perform()
+    mended = body(mending.Shape())
+    lost = told["closed"] and not (mended["closed"] and mended["volume"] > NOTHING)
+    if (lost or not mended["valid"]) and all(BRepCheck_Analyzer(solid_of(one)).IsValid() for one in sources):
+        raise failed
+    return told if lost else mended
 
 
 def made(solid: dict[str, Any]) -> dict[str, Any]:
