@@ -94,6 +94,16 @@ class BodyTest(unittest.TestCase):
         with self.assertRaisesRegex(ArabesqueError, "more than 0 mm"):
             sew(parts, 0.0, self.worker)
 
+    def test_boxes_inside_boxes(self) -> None:
+        """Four skins, one inside the other: the second is a hollow of the first, the third a body in it, hollow too."""
+        sides = []
+        for k in range(4):
+            shift = motion(shift=[2.0 * k] * 3)
+            sides += [side.moved(shift) for side in box_sides(30 - 4.0 * k, 20 - 4.0 * k, 16 - 4.0 * k)]
+        told = sew([(str(k), side) for k, side in enumerate(sides)], 1e-4, self.worker).told
+        self.assertTrue(told.closed and told.valid)
+        self.assertAlmostEqual(told.volume, 30 * 20 * 16 - 26 * 16 * 12 + 22 * 12 * 8 - 18 * 8 * 4, delta=1e-3)
+
     def test_cut_added_and_in_common(self) -> None:
         """A rod of 4 mm through a box of 6000 mm³; one that stands out of it by 5 mm; a ball in its corner."""
         body, area = box_body(), np.pi * 16
@@ -205,14 +215,14 @@ class BodyTest(unittest.TestCase):
 class TruthTest(unittest.TestCase):
     def test_what_the_kernel_missed_is_seen(self) -> None:
         """A box from which one of two rods was not cut, or to which one was not added, is not what was asked for."""
-        from arabesque.solid.bodies import HOW, put_together
+        from arabesque.solid.bodies import put_together
         from arabesque.solid.solids import solid_of
         from arabesque.solid.truth import comes_true
 
         box = solid_of(record_of(box_body()))
         rods = [solid_of(record_of(rod(4, x, 10))) for x in (8, 22)]
         for how in ("cut", "add", "common"):
-            both, one = (put_together(HOW[how](), [box], tools, "none") for tools in (rods, rods[:1]))
+            both, one = (put_together(how, box, tools) for tools in (rods, rods[:1]))
             self.assertTrue(comes_true(how, box, rods, both), how)
             self.assertFalse(comes_true(how, box, rods, one), how)
 

@@ -44,6 +44,7 @@ EXACT, AREA_EXACT = 2e-8, 1e-6
 NEAR, MOST_SPANS = 1e-4, 200
 """mm, how near faces are seen whose degree is too high, and of how many pieces."""
 HOW = {"cut": BRepAlgoAPI_Cut, "add": BRepAlgoAPI_Fuse, "common": BRepAlgoAPI_Common}
+NONE = "Nothing came of it"
 
 
 def sewn(
@@ -87,19 +88,13 @@ def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dic
     """A body with others cut from it, added to it, or kept in common with it ("cut", "add", "common"); faces of one
     surface are merged."""
     words = {"common": "The bodies have nothing in common", "cut": "Nothing of the body would be left"}
-    target, tools = solid_of(one), [solid_of(other) for other in others]
-    made = put_together(HOW[how](), [target], tools, words.get(how, "Nothing came of it"))
-    if not comes_true(how, target, tools, made):
-        raise KernelProblem(
-            "The kernel missed a part of this", "Move one of them a little: surfaces that lie in each other are hard"
-        )
-    missed = KernelProblem("The kernel makes no valid body of this", "Move one of them a little")
-    return sound(made, [one, *others], missed)
+    tools = [solid_of(other) for other in others]
+    return sound(put_together(how, solid_of(one), tools, words.get(how, NONE)), [one, *others])
 
 
-def sound(shape: Any, sources: Sequence[dict[str, Any]], failed: KernelProblem) -> dict[str, Any]:
-    """A shape as plain values, mended where it is not valid; raises ``failed`` where that does not do and the records
-    of what it was made of are valid."""
+def sound(shape: Any, sources: Sequence[dict[str, Any]], failed: KernelProblem | None = None) -> dict[str, Any]:
+    """A shape as plain values, mended where it is not valid. Raises ``failed``, or a reason, where that does not do and
+    the records of what it was made of are valid."""
     told = body(shape)
     if told["valid"]:
         return told
@@ -108,7 +103,7 @@ def sound(shape: Any, sources: Sequence[dict[str, Any]], failed: KernelProblem) 
     mended = body(mending.Shape())
     lost = told["closed"] and not (mended["closed"] and mended["volume"] > NOTHING)
     if (lost or not mended["valid"]) and all(BRepCheck_Analyzer(solid_of(one)).IsValid() for one in sources):
-        raise failed
+        raise failed or KernelProblem("The kernel makes no valid body of this", "Move what it is made with a little")
     return told if lost else mended
 
 
@@ -117,10 +112,12 @@ def made(solid: dict[str, Any]) -> dict[str, Any]:
     return body(solid_of(solid))
 
 
-def put_together(doing: Any, target: Sequence[Any], tools: Sequence[Any], nothing: str) -> Any:
-    """What one of the kernel's operations makes of shapes and tools, faces of one surface merged; KernelProblem where
-    it cannot, or, with the words ``nothing``, where nothing is left."""
-    doing.SetArguments(listed(target))
+def put_together(how: str, target: Any, tools: Sequence[Any], nothing: str = NONE) -> Any:
+    """A shape with others cut from it, added to it, or kept in common with it, faces of one surface merged, looked at
+    by places. Raises KernelProblem where the kernel cannot, or misses a part; with the words ``nothing`` where nothing
+    is left."""
+    doing = HOW[how]()
+    doing.SetArguments(listed([target]))
     doing.SetTools(listed(tools))
     doing.SetRunParallel(True)
     doing.Build()
@@ -129,6 +126,10 @@ def put_together(doing: Any, target: Sequence[Any], tools: Sequence[Any], nothin
     made = merged(doing.Shape())
     if not any(True for _ in parts(made, TopAbs_FACE)):
         raise KernelProblem(nothing, "Move one of them")
+    if not comes_true(how, target, tools, made):
+        raise KernelProblem(
+            "The kernel missed a part of this", "Move one of them a little: surfaces that lie in each other are hard"
+        )
     return made
 
 
@@ -234,22 +235,23 @@ def _solid(shell: Any) -> Any:
 
 
 def _with_hollows(solids: list[Any]) -> list[Any]:
-    """Solids of which those that lie inside another are its hollows."""
+    """Solids of which those that lie inside an odd number of others are hollows of the smallest of these."""
     whole = [one for one in solids if one.ShapeType().name == "TopAbs_SOLID"]
     if len(whole) < 2:
         return solids
     left = [one for one in solids if not any(one.IsSame(other) for other in whole)]
     whole.sort(key=volume_of, reverse=True)
     made: list[tuple[Any, list[Any]]] = []
-    for solid in whole:
+    around: list[list[int]] = []
+    for number, solid in enumerate(whole):
         place = place_inside(solid)
-        outer = next((hollows for around, hollows in made if place is not None and inside(around, place)), None)
-        if outer is None:
-            made.append((solid, []))
-        else:
-            outer.append(solid)
-    for around, hollows in made:
-        left.append(BRepAlgoAPI_Cut(around, together(hollows)).Shape() if hollows else around)
+        around.append([k for k in range(number) if place is not None and inside(whole[k], place)])
+        made.append((solid, []))
+        if len(around[number]) % 2:
+            made[around[number][-1]][1].append(solid)
+    for number, (solid, hollows) in enumerate(made):
+        if len(around[number]) % 2 == 0:
+            left.append(BRepAlgoAPI_Cut(solid, together(hollows)).Shape() if hollows else solid)
     return left
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Defeaturing, BRepAlgoAPI_Fuse, BRepAlgoAPI_Splitter
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Defeaturing, BRepAlgoAPI_Splitter
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepOffset import BRepOffset_Skin
 from OCP.BRepOffsetAPI import BRepOffsetAPI_MakeOffsetShape, BRepOffsetAPI_MakeThickSolid
@@ -14,7 +14,7 @@ from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID, TopAbs_VERTEX
 
 from arabesque.errors import KernelProblem
 from arabesque.solid import kernel
-from arabesque.solid.bodies import body, merged, put_together
+from arabesque.solid.bodies import merged, put_together, sound
 from arabesque.solid.solids import NOTHING, listed, nearest_faces, parts, solid_of, solid_pieces, volume_of
 from arabesque.solid.stored import restored, stored, together
 
@@ -24,7 +24,7 @@ HOLLOW_WITHIN, NEARLY = 1e-3, 0.99
 
 def parted(one: dict[str, Any], sheets: list[tuple[str, dict[str, Any]]], behind: bool) -> dict[str, Any]:
     """What of a body lies on that side of some surfaces to which they look, or ``behind`` them."""
-    return body(_parted(solid_of(one), [kernel.shape_of(name, sheet) for name, sheet in sheets], behind))
+    return sound(_parted(solid_of(one), [kernel.shape_of(name, sheet) for name, sheet in sheets], behind), [one])
 
 
 def _parted(solid: Any, sheets: Sequence[Any], behind: bool) -> Any:
@@ -60,7 +60,7 @@ def _lies_behind(piece: Any, cuts: Sequence[Any]) -> bool | None:
 
 def healed(one: dict[str, Any], places: Any) -> dict[str, Any]:
     """A body without the faces nearest to (k, 3) places; the neighbours close the gap."""
-    return body(_healed(solid_of(one), places))
+    return sound(_healed(solid_of(one), places), [one])
 
 
 def _healed(solid: Any, places: Any) -> Any:
@@ -83,59 +83,44 @@ def _healed(solid: Any, places: Any) -> Any:
 def moved_feature(one: dict[str, Any], places: Any, motion: Any) -> dict[str, Any]:
     """A body whose feature, the faces nearest to (k, 3) places, is healed away and made again after a (4, 4) motion."""
     solid = solid_of(one)
-    made = _healed(solid, places)
-    for doing, sources in ((BRepAlgoAPI_Cut, (made, solid)), (BRepAlgoAPI_Fuse, (solid, made))):
-        pieces = solid_pieces(BRepAlgoAPI_Cut(*sources).Shape())  # what the feature took away, or what it added
+    gone = _healed(solid, places)
+    made = gone
+    # what the feature took away, and what it added
+    for how, sources in (("cut", (gone, solid)), ("add", (solid, gone))):
+        pieces = solid_pieces(BRepAlgoAPI_Cut(*sources).Shape())
         if pieces:
-            again = [restored(stored(piece), motion) for piece in pieces]
-            made = put_together(doing(), [made], again, "Nothing of the body would be left")
-    return body(made)
+            made = put_together(how, made, [restored(stored(piece), motion) for piece in pieces])
+    return sound(made, [one])
 
 
 def mirrored(one: dict[str, Any], plane: tuple[str, dict[str, Any]], image: Any) -> dict[str, Any]:
     """The side of a body to which a plane looks, joined with its mirror image; image: (4, 4) that mirrors."""
     half = _parted(solid_of(one), [kernel.shape_of(*plane)], False)
-    return body(put_together(BRepAlgoAPI_Fuse(), [half], [restored(stored(half), image)], "Nothing came of it"))
+    return sound(put_together("add", half, [restored(stored(half), image)]), [one])
 
 
 def hollowed(one: dict[str, Any], wall: float, places: Any) -> dict[str, Any]:
-    """A body with a wall of so many mm inside its faces, open at the faces nearest to (k, 3) places."""
+    """A body with a wall of so many mm inside its faces, open at the faces nearest to (k, 3) places, or nowhere."""
     solid = solid_of(one)
-    if not len(places):
-        return _hollow_inside(solid, wall)
-    making = BRepOffsetAPI_MakeThickSolid()
-    opened = listed(nearest_faces(solid, places))
+    opened = nearest_faces(solid, places)
     failed = KernelProblem(f"No wall of {wall:g} mm fits inside these faces", "Give less, or sew and thicken the skin")
+    how = (-wall, HOLLOW_WITHIN, BRepOffset_Skin, False, False, GeomAbs_Intersection)
+    making = BRepOffsetAPI_MakeThickSolid() if opened else BRepOffsetAPI_MakeOffsetShape()
     try:
-        making.MakeThickSolidByJoin(
-            solid, opened, -wall, HOLLOW_WITHIN, BRepOffset_Skin, False, False, GeomAbs_Intersection
-        )
+        if opened:
+            making.MakeThickSolidByJoin(solid, listed(opened), *how)
+        else:
+            making.PerformByJoin(solid, *how)
     except kernel.KERNEL_ERRORS as problem:
         raise failed from problem
-    if not making.IsDone():
+    pieces = solid_pieces(making.Shape()) if making.IsDone() else []
+    smaller = pieces and NOTHING < sum(map(volume_of, pieces)) < volume_of(solid) * (1 - NOTHING)
+    if not smaller or not _stands_off(making.Shape(), solid, opened, wall):
         raise failed
-    made = body(making.Shape())
-    sound = made["valid"] and made["closed"] and NOTHING < made["volume"] < volume_of(solid) * (1 - NOTHING)
-    if not sound or not _stands_off(making.Shape(), solid, opened, wall):
+    told = sound(making.Shape() if opened else put_together("cut", solid, pieces), [one], failed)
+    if not told["closed"]:
         raise failed
-    return made
-
-
-def _hollow_inside(solid: Any, wall: float) -> dict[str, Any]:
-    """A body with a hollow that is open nowhere."""
-    failed = KernelProblem(f"No wall of {wall:g} mm fits inside these faces", "Give less, or open a face")
-    making = BRepOffsetAPI_MakeOffsetShape()
-    try:
-        making.PerformByJoin(solid, -wall, HOLLOW_WITHIN, BRepOffset_Skin, False, False, GeomAbs_Intersection)
-    except kernel.KERNEL_ERRORS as problem:
-        raise failed from problem
-    if not making.IsDone():
-        raise failed
-    inner = solid_pieces(making.Shape())
-    sound = inner and 0 < sum(map(volume_of, inner)) < volume_of(solid) * (1 - NOTHING)
-    if not sound or not _stands_off(making.Shape(), solid, (), wall):
-        raise failed
-    return body(put_together(BRepAlgoAPI_Cut(), [solid], inner, "Nothing of the body would be left"))
+    return told
 
 
 def _stands_off(made: Any, solid: Any, opened: Any, wall: float) -> bool:

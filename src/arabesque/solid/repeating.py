@@ -6,13 +6,13 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
 from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
 from OCP.gp import gp_Pnt, gp_Vec
 
 from arabesque.errors import KernelProblem
-from arabesque.solid.bodies import body, put_together
+from arabesque.solid.bodies import put_together, sound
 from arabesque.solid.solids import NOTHING, ends_of, inside, place_inside, solid_of, solid_pieces, volume_of
 from arabesque.solid.stored import restored, stored
 
@@ -22,10 +22,8 @@ NEAR = 1e-6
 
 def repeated(one: dict[str, Any], motions: Any) -> dict[str, Any]:
     """A body and its copies after (k, 4, 4) motions, as one shape of several solids; those that touch are fused."""
-    shapes = [solid_of({**one, "motion": motion @ one["motion"]}) for motion in motions]
-    if len(shapes) == 1:
-        return body(shapes[0])
-    return body(put_together(BRepAlgoAPI_Fuse(), shapes[:1], shapes[1:], "Nothing came of it"))
+    first, *others = (solid_of({**one, "motion": motion @ one["motion"]}) for motion in motions)
+    return sound(put_together("add", first, others) if others else first, [one])
 
 
 def repeated_change(before: dict[str, Any], after: dict[str, Any], motions: Any) -> dict[str, Any]:
@@ -35,22 +33,17 @@ def repeated_change(before: dict[str, Any], after: dict[str, Any], motions: Any)
     added = solid_pieces(BRepAlgoAPI_Cut(changed, solid).Shape())
     if not taken and not added:
         raise KernelProblem("Nothing was done to the body that could be repeated", "Choose the body before the feature")
-    made = _each(solid, taken, added, motions)
-    if not _done(made, solid, taken, added, motions):
+    made = solid
+    try:
+        for how, pieces in (("cut", taken), ("add", added)):
+            if pieces:
+                made = put_together(how, made, _copies(pieces, motions))
+    except KernelProblem:
         # the kernel misses surfaces that lie in each other, turned against each other
         made = _by_sectors(changed, [*taken, *added][0], motions)
-    if made is None or not _done(made, solid, taken, added, motions):
-        raise KernelProblem("The feature cannot be repeated there", "Repeat what made it, piece by piece")
-    return body(made)
-
-
-def _each(solid: Any, taken: Sequence[Any], added: Sequence[Any], motions: Any) -> Any:
-    """What is taken, taken everywhere, and what is added, added."""
-    made = solid
-    for doing, pieces in ((BRepAlgoAPI_Cut(), taken), (BRepAlgoAPI_Fuse(), added)):
-        if pieces:
-            made = put_together(doing, [made], _copies(pieces, motions), "Nothing of the body would be left")
-    return made
+        if made is None or not _done(made, solid, taken, added, motions):
+            raise
+    return sound(made, [before, after])
 
 
 def _by_sectors(changed: Any, piece: Any, motions: Any) -> Any:
@@ -65,7 +58,7 @@ def _by_sectors(changed: Any, piece: Any, motions: Any) -> Any:
     if not sectors:
         return None
     first, *others = _copies(sectors, motions)
-    return put_together(BRepAlgoAPI_Fuse(), [first], others, "Nothing came of it")
+    return put_together("add", first, others)
 
 
 def _wedge(changed: Any, piece: Any, motions: Any) -> Any:

@@ -8,7 +8,6 @@ import numpy as np
 from OCP.BOPAlgo import BOPAlgo_MakerVolume
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Surface
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepTools import BRepTools
@@ -23,7 +22,7 @@ from OCP.TopoDS import TopoDS
 from arabesque.errors import KernelProblem
 from arabesque.geometry import Manner, Surface, extended
 from arabesque.solid import kernel
-from arabesque.solid.bodies import body, put_together
+from arabesque.solid.bodies import put_together, sound
 from arabesque.solid.solids import ends_of, inside, nearest_faces, parts, place_inside, solid_of, volume_of
 
 PAST = 0.2
@@ -62,10 +61,9 @@ def swapped(one: dict[str, Any], place: Any, sheets: list[tuple[str, dict[str, A
     for cell in cells:
         at = place_inside(cell)
         taken = at is not None and inside(solid, at)
-        doing = BRepAlgoAPI_Cut() if taken else BRepAlgoAPI_Fuse()
-        made = put_together(doing, [made], [cell], "Nothing of the body would be left")
-    told = body(made)
-    if not (told["closed"] and told["valid"]):
+        made = put_together("cut" if taken else "add", made, [cell], "Nothing of the body would be left")
+    told = sound(made, [one], failed)
+    if not told["closed"]:
         raise failed
     return told
 
