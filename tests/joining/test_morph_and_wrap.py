@@ -7,7 +7,7 @@ import numpy as np
 from arabesque.cages import Cage
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Element, Elementary, ElementaryKind, ElementKind, Face, Sketch, Surface, motion
-from arabesque.joining import Laid, Morph, morphed, wrapped_mesh, wrapped_places
+from arabesque.joining import Laid, Morph, reformed, wrapped_mesh, wrapped_places
 from arabesque.scan import Scan
 from arabesque.script import Project
 from tests.examples import box_sides, plane
@@ -38,15 +38,23 @@ class MorphTest(unittest.TestCase):
             Morph(self.morph.start, self.morph.end, 5.0, 5.0)
 
     def test_a_patch_gets_the_knots_it_needs(self) -> None:
-        made = morphed(flat(), self.morph, 0.01)
+        made = reformed(flat(), self.morph.moved, 0.01)
         self.assertGreater(made.count, 16)
         uv = np.random.default_rng(0).random((4000, 2))
         wanted = self.morph.moved(flat().at(uv))
         self.assertLess(np.linalg.norm(made.at(uv) - wanted, axis=1).max(), 0.012)
-        coarse = morphed(flat(), self.morph, 0.2)
+        coarse = reformed(flat(), self.morph.moved, 0.2)
         self.assertLess(coarse.count, made.count)
-        still = morphed(flat().moved(motion(shift=[0, 200, 0])), self.morph, 0.01)
+        still = reformed(flat().moved(motion(shift=[0, 200, 0])), self.morph.moved, 0.01)
         self.assertEqual(still.count, 16)
+
+    def test_a_curve_gets_the_knots_it_needs(self) -> None:
+        """A straight line across the limits becomes the bump that the morph's polynomial is."""
+        across = line([50.0, 0, 0], [50, 100, 0])
+        made = reformed(across, self.morph.moved, 0.005)
+        t = np.linspace(0, 1, 1001)
+        self.assertLess(np.linalg.norm(made.at(t) - self.morph.moved(across.at(t)), axis=1).max(), 0.006)
+        self.assertAlmostEqual(float(made.at([0.5])[0, 2]), 6.0, delta=0.006)
 
     def test_a_cage_and_a_body(self) -> None:
         x, y = np.meshgrid(np.arange(11.0) * 10, np.arange(11.0) * 10, indexing="ij")
@@ -54,7 +62,7 @@ class MorphTest(unittest.TestCase):
         at = np.arange(121).reshape(11, 11)
         quads = np.stack([at[:-1, :-1], at[1:, :-1], at[1:, 1:], at[:-1, 1:]], -1).reshape(-1, 4)
         cage = Cage.of(points, quads)
-        made = morphed(cage, self.morph, 0.01)
+        made = reformed(cage, self.morph.moved, 0.01)
         np.testing.assert_allclose(made.limit, self.morph.moved(cage.limit), atol=1e-9)
         with Project() as project:
             box = project.sew([project.add(f"Side {k}", side) for k, side in enumerate(box_sides(100, 100, 20))])

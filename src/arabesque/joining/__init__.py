@@ -19,14 +19,15 @@ from arabesque.joining.extending_borders import (
 from arabesque.joining.filling import Filled, divided, fill
 from arabesque.joining.four_sided import fill_four
 from arabesque.joining.match import MatchedPatch, half_way, match_edge
-from arabesque.joining.morph import Morph, morphed
+from arabesque.joining.morph import Morph
 from arabesque.joining.offset import SetOff, set_off
 from arabesque.joining.on_surface import curve_border, image_of, line_over
-from arabesque.joining.overshoot import patch_past
+from arabesque.joining.overshoot import past
 from arabesque.joining.pieces import Loose, Piece, Pieces, pieces_of
 from arabesque.joining.pull_back import PulledBack, along_form, best_backs, pulled_back
 from arabesque.joining.recast import Recast, recast
 from arabesque.joining.recast_several import recast_several
+from arabesque.joining.reformed import reformed
 from arabesque.joining.ring import ring_of
 from arabesque.joining.rounding import Round, Section, Shown, radius_shown, rolling, round_edge
 from arabesque.joining.shown import covered, shown_by
@@ -83,13 +84,12 @@ __all__ = [
     "length_past",
     "line_over",
     "match_edge",
-    "morphed",
     "moved_borders",
     "nearest_edge",
     "nearest_shares",
     "onto_edge",
     "outward_ways",
-    "patch_past",
+    "past",
     "pieces_of",
     "pulled_back",
     "radius_shown",
@@ -97,6 +97,7 @@ __all__ = [
     "recast",
     "recast_at_crease",
     "recast_several",
+    "reformed",
     "ring_of",
     "rolling",
     "round_edge",

@@ -3,18 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, TypeVar
 
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.cages import Cage
-from arabesque.cages.net import through
-from arabesque.errors import ArabesqueError, InvalidShape
-from arabesque.geometry import Curve, Face, Patchwork, Surface, curve_feet
-from arabesque.joining.surface_through import surface_through
+from arabesque.errors import InvalidShape
+from arabesque.geometry import Curve, curve_feet
 
-M = TypeVar("M")
 DENSE = 40
 """Places in each span of a curve at which its length is read."""
 
@@ -60,38 +55,3 @@ def _lengths(curve: Curve) -> tuple[Floats, Floats]:
     t = np.linspace(*curve.domain, DENSE * curve.spans + 1)
     steps = np.linalg.norm(np.diff(curve.at(t), axis=0), axis=1)
     return t, np.concatenate([[0.0], np.cumsum(steps)])
-
-
-def morphed(shape: M, morph: Morph, tolerance: float) -> M:
-    """A patch, face, patchwork, cage or curve after a morph; patches get knots until they are within ``tolerance`` mm.
-
-    Faces keep what shows of them. Raises ArabesqueError where nothing of it is within the limits, or a patch cannot be
-    as near.
-    """
-    made: Any = _morphed(shape, morph, tolerance)
-    return made
-
-
-def _morphed(shape: Any, morph: Morph, tolerance: float) -> Any:
-    if isinstance(shape, Patchwork):
-        return Patchwork(tuple(_morphed(one, morph, tolerance) for one in shape.surfaces))
-    if isinstance(shape, Cage):
-        return through(shape, morph.moved(shape.limit))
-    if isinstance(shape, Curve):
-        return shape.with_points(morph.moved(shape.points))
-    if not isinstance(shape, Surface):
-        raise ArabesqueError("This has no form that could be drawn along", "Choose a patch, a cage or a body")
-    whole = shape.whole
-
-    def form(u: Floats, v: Floats) -> Floats:
-        places = whole.on_grid(u, v)[0, 0]
-        return morph.moved(places.reshape(-1, 3)).reshape(places.shape)
-
-    made, off = surface_through(whole, form, tolerance)
-    if off > tolerance:
-        raise ArabesqueError(
-            f"A patch comes within {off:.3g} mm of the morph only", "Let it fall off more slowly, or allow more"
-        )
-    if not isinstance(shape, Face):
-        return made
-    return Face(made.degree, made.knots, made.points, made.weights, shape.trim)

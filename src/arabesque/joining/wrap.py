@@ -17,6 +17,8 @@ STEPS = 24
 """Steps of a way over the surface."""
 BEHIND = 0.05
 """Of a step: what stays further behind runs over a border."""
+CLOSED = 1e-6
+"""mm between the ends of a closed curve."""
 READ = 64
 """Places in each span of a curve that is wrapped."""
 
@@ -80,11 +82,16 @@ def wrapped_places(shape: Sampled, laid: Laid, flat: Floats) -> tuple[Floats, Fl
 def wrapped_line(shape: Sampled, laid: Laid, curve: Curve) -> tuple[Floats, bool]:
     """(n, 3) places along a flat curve (its x and y) laid on a surface, and whether it is closed; then the first is
     not repeated."""
-    t = np.linspace(*curve.domain, READ * curve.spans + 1)
-    drawn = curve.at(t)
-    closed = bool(np.linalg.norm(drawn[0] - drawn[-1]) < 1e-6)
-    places, *_ = wrapped_places(shape, laid, drawn[: -1 if closed else None, :2])
+    drawn, closed = _drawn(curve)
+    places, *_ = wrapped_places(shape, laid, drawn)
     return places, closed
+
+
+def _drawn(curve: Curve) -> tuple[Floats, bool]:
+    """(n, 2) places along a flat curve, and whether it is closed; then the first is not repeated."""
+    drawn = curve.at(np.linspace(*curve.domain, READ * curve.spans + 1))
+    closed = bool(np.linalg.norm(drawn[0] - drawn[-1]) < CLOSED)
+    return drawn[: -1 if closed else None, :2], closed
 
 
 def wrapped_mesh(shape: Sampled, laid: Laid, relief: Scan) -> Scan:
@@ -101,11 +108,10 @@ def raised_face(shape: Sampled, laid: Laid, outlines: Sequence[Curve]) -> Face:
     """
     loops, parts = [], set()
     for curve in outlines:
-        t = np.linspace(*curve.domain, READ * curve.spans + 1)
-        drawn = curve.at(t)
-        if np.linalg.norm(drawn[0] - drawn[-1]) > 1e-6:
+        drawn, closed = _drawn(curve)
+        if not closed:
             raise ArabesqueError("An open curve encloses nothing that could be raised", "Close it, or lay the curve")
-        _, _, part, uv = wrapped_places(shape, laid, drawn[:-1, :2])
+        _, _, part, uv = wrapped_places(shape, laid, drawn)
         loops.append(uv)
         parts |= set(map(int, part))
     if len(parts) != 1:

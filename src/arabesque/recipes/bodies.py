@@ -32,8 +32,6 @@ from arabesque.solid import (
 
 SEWN = 10.0
 """Times as near as its sides come to true offsets: within this a thickened skin is sewn."""
-
-
 MOST_FEATURES = 100
 """One after the other that are repeated as such."""
 
@@ -157,10 +155,7 @@ class FromBody(Recipe):
 
     def body(self, given: Given) -> Body:
         """The body; raises ArabesqueError where it is none any more."""
-        shape = given.shapes[self.of]
-        if not isinstance(shape, Body):
-            raise ArabesqueError("What it was made from is no body any more", "Undo that, or make it free")
-        return shape
+        return body_in(given, self.of)
 
 
 class Featured(FromBody):
@@ -237,9 +232,7 @@ class RepeatedBody(FromBody):
         motions = steps(self.step * unit, self.count) if self.step else round_it
         if not self.since:
             return repeat(self.body(given), motions, kernel_of(given), progress)
-        before = given.shapes[self.since]
-        if not isinstance(before, Body):
-            raise ArabesqueError("What it was made from is no body any more", "Undo that, or make it free")
+        before = body_in(given, self.since)
         features = self._features(given)
         if not features:
             return repeat_change(before, self.body(given), motions, kernel_of(given), progress)
@@ -263,6 +256,14 @@ class RepeatedBody(FromBody):
             found.append(recipe)
             key = recipe.of
         return found[::-1]
+
+
+def body_in(given: Given, key: str) -> Body:
+    """The body of an input; raises ArabesqueError where it is none any more."""
+    shape = given.shapes[key]
+    if not isinstance(shape, Body):
+        raise ArabesqueError("What it was made from is no body any more", "Undo that, or make it free")
+    return shape
 
 
 def patches_of(given: Given, key: str) -> list[Surface]:

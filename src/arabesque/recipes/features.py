@@ -13,7 +13,7 @@ from arabesque.geometry import Curve, apply, frame_of
 from arabesque.geometry.nets import flat_normal
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
-from arabesque.recipes.bodies import Featured, Putting, kernel_of, patches_of, word_of
+from arabesque.recipes.bodies import Featured, Putting, body_in, kernel_of, patches_of, word_of
 from arabesque.recipes.inputs import profile_of
 from arabesque.solid import Body, FeatureKind, PushedProfile, TurnedProfile, body_of, boss, combine, hole, slot
 
@@ -127,9 +127,7 @@ class ProfileBody(Recipe):
         return replace(self, way=way, at=None if self.at is None else apply(matrix, self.at[None])[0])
 
     def build(self, given: Given, progress: Progress = silent) -> Body:
-        one = given.shapes[self.one] if self.one else None
-        if one is not None and not isinstance(one, Body):
-            raise ArabesqueError("What it was made from is no body any more", "Undo that, or make it free")
+        one = body_in(given, self.one) if self.one else None
         solid = self._solid(given, profile_of(given, self.profile), one)
         if one is None:
             return body_of(solid, kernel_of(given), progress)

@@ -10,7 +10,7 @@ import numpy as np
 
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Curve, Sketch
+from arabesque.geometry import Curve, Plane, Sketch
 from arabesque.recipes.base import Given, Recipe
 from arabesque.scan import Scan
 
@@ -65,6 +65,13 @@ def profile_of(given: Given, keys: Sequence[str]) -> list[Curve]:
         shape = given.shapes[key]
         found += shape.curves if isinstance(shape, Sketch) else [curve_of(given, key)]
     return found
+
+
+def plane_of(given: Given) -> Plane:
+    """The twin plane; raises ArabesqueError where there is none."""
+    if given.plane is None:
+        raise ArabesqueError("There is no twin plane", "Set one, or choose something else in its place")
+    return given.plane
 
 
 def scan_of(given: Given) -> Scan:

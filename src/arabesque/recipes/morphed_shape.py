@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from arabesque.joining import Morph, morphed
+from arabesque.joining import Morph, reformed
 from arabesque.progress import Progress, part, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.bodies import kernel_of, named
@@ -45,6 +45,6 @@ class MorphedShape(Recipe):
         shape = given.shapes[self.of]
         progress(0.1, "Drawing the form along")
         if not isinstance(shape, Body):
-            return morphed(shape, morph, self.near)
-        faces = [morphed(face, morph, self.near) for face in shape.surfaces]
+            return reformed(shape, morph.moved, self.near)
+        faces = [reformed(face, morph.moved, self.near) for face in shape.surfaces]
         return sew(named(faces), SEWN * self.near, kernel_of(given), progress=part(progress, 0.6, 1.0))

@@ -8,11 +8,11 @@ from enum import Enum
 import numpy as np
 
 from arabesque.arrays import Floats, frozen_array
-from arabesque.errors import ArabesqueError
-from arabesque.geometry import apply, inverse
+from arabesque.geometry import Plane, apply, inverse
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given
 from arabesque.recipes.bodies import FromBody, kernel_of, patches_of
+from arabesque.recipes.inputs import plane_of
 from arabesque.solid import Body, hollow, mirrored_half, part, swap_face, with_feature_at, without
 
 
@@ -51,12 +51,8 @@ class PartedBody(FromBody):
     def build(self, given: Given, progress: Progress = silent) -> Body:
         body, kernel = self.body(given), kernel_of(given)
         behind = self.keeps is Keeps.BEHIND
-        if not self.by:
-            if given.plane is None:
-                raise ArabesqueError("There is no twin plane", "Set one, or choose a surface")
-            return part(body, given.plane, behind, kernel, progress)
         sheets = [patch for key in self.by for patch in patches_of(given, key)]
-        return part(body, sheets, behind, kernel, progress)
+        return part(body, sheets or plane_of(given), behind, kernel, progress)
 
 
 @dataclass(frozen=True)
@@ -73,11 +69,9 @@ class MirroredBody(FromBody):
         return ("plane",)
 
     def build(self, given: Given, progress: Progress = silent) -> Body:
-        if given.plane is None:
-            raise ArabesqueError("There is no twin plane", "Set one first")
-        plane = given.plane if self.keeps is Keeps.BEFORE else replace(
-            given.plane, normal=-given.plane.normal, offset=-given.plane.offset
-        )  # fmt: skip
+        plane = plane_of(given)
+        if self.keeps is Keeps.BEHIND:
+            plane = Plane(-plane.normal, -plane.offset)
         return mirrored_half(self.body(given), plane, kernel_of(given), progress)
 
 

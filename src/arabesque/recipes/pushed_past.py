@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from arabesque.cages import Cage
-from arabesque.cages.past import on_plane, on_surface, pushed_past
+from arabesque.cages.past import on_plane, on_surface
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Patchwork, Surface
-from arabesque.joining import patch_past
+from arabesque.joining import past
 from arabesque.progress import Progress, silent
 from arabesque.recipes.base import Given, Recipe
 from arabesque.recipes.bodies import patches_of
+from arabesque.recipes.inputs import plane_of
+from arabesque.shapes import Sampled, can
 
 
 @dataclass(frozen=True)
@@ -41,17 +41,8 @@ class PushedPast(Recipe):
 
     def build(self, given: Given, progress: Progress = silent) -> Any:
         shape = given.shapes[self.of]
+        if not can(shape, Sampled):
+            raise ArabesqueError("What is pushed past a form has no surface any more", "Undo that, or make it free")
         grounds = [on_surface(patch) for key in self.by for patch in patches_of(given, key)]
-        if not self.by:
-            if given.plane is None:
-                raise ArabesqueError("There is no twin plane", "Set one, or choose a form")
-            grounds = [on_plane(given.plane)]
         progress(0.1, "Pushing it past")
-        if isinstance(shape, Cage):
-            return pushed_past(shape, grounds, self.within, self.past)
-        if isinstance(shape, Patchwork):
-            parts = tuple(patch_past(one, grounds, self.within, self.past) for one in shape.surfaces)
-            return Patchwork(parts)
-        if not isinstance(shape, Surface):
-            raise ArabesqueError("Only patches and cages are pushed past a form", "Choose one of these")
-        return patch_past(shape, grounds, self.within, self.past)
+        return past(shape, grounds or [on_plane(plane_of(given))], self.within, self.past)
