@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
+from arabesque.checking import Asked, Looked, look_at
+from arabesque.errors import ArabesqueError
 from arabesque.geometry import motion
 from arabesque.recipes import (
     FaceSwapped,
@@ -27,7 +29,7 @@ from arabesque.recipes import (
 )
 from arabesque.script_base import AnyItem
 from arabesque.script_bodies import Bodies
-from arabesque.solid import FeatureKind
+from arabesque.solid import Body, FeatureKind
 
 
 class Features(Bodies):
@@ -170,6 +172,17 @@ class Features(Bodies):
         some = by if isinstance(by, Sequence) else [by]
         keys = tuple(self.item(one.id).id for one in some)
         return self._body("pushed past", PushedPast(self.item(item.id).id, keys, within, past), item.name)
+
+    def look_at_body(self, body: AnyItem, asked: str, way: ArrayLike = (0.0, 0.0, 1.0), count: int = 5) -> Looked:
+        """What the window's check of bodies shows: "wall thickness", "draft angle", "smallest radius", "where it
+        crosses itself", "filled sections" or "distance to the scan, by face".
+
+        way: (3,) along which a mould is drawn, or that ``count`` sections stand square to.
+        """
+        shape, scan = self.item(body.id).shape, self.document.reference_scan
+        if not isinstance(shape, Body):
+            raise ArabesqueError(f"{body.name} is no body", "Give one that sew, cut, add or common has made")
+        return look_at(shape, Asked(asked), np.asarray(way, dtype=float), count, scan, self._progress)
 
     def _feature(
         self, body: AnyItem, kind: FeatureKind, at: ArrayLike, out: ArrayLike, size: float, depth: float, **more: Any

@@ -10,14 +10,14 @@ from arabesque.checking import (
     filled_sections,
     least_place,
     self_crossings,
-    shape_to_scan,
     smallest_radii,
     wall_thickness,
 )
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Elementary, ElementaryKind, Patchwork, Plane, motion
+from arabesque.script import Project
 from arabesque.solid import KernelWorker, body_of, combine, hollow, sew
-from tests.examples import box_body, plane
+from tests.examples import box_body, box_sides, heron
 from tests.solid.test_body import FULL, rod
 
 UP = np.array([0.0, 0, 1])
@@ -83,17 +83,40 @@ class SolidFormTest(unittest.TestCase):
 
     def test_sections(self) -> None:
         """Rings and rectangles, filled: their areas by their formulas."""
-        flat = plane(steps=4)
-        measured = shape_to_scan(self.tube, flat, 200)
-        (ring,) = filled_sections(measured, [Plane(UP, 10.0)])
+        samples = self.tube.sampler(200).read(self.tube)
+        (ring,) = filled_sections(samples, [Plane(UP, 10.0)])
         self.assertAlmostEqual(ring.area / (np.pi * (36 - 16)), 1.0, delta=1e-3)
         a, b, c = np.swapaxes(ring.triangles, 0, 1)
         self.assertAlmostEqual(float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2), ring.area, places=6)
         self.assertEqual(len(ring.outlines), 2)
-        measured = shape_to_scan(self.open, flat, 40)
-        cut, beside = filled_sections(measured, [Plane(np.array([1.0, 0, 0]), 15.0), Plane(UP, 99.0)])
+        samples = self.open.sampler(40).read(self.open)
+        cut, beside = filled_sections(samples, [Plane(np.array([1.0, 0, 0]), 15.0), Plane(UP, 99.0)])
         self.assertAlmostEqual(cut.area, 20 * 10 - 17 * 8.5, places=4)
         self.assertEqual((beside.area, len(beside.triangles)), (0.0, 0))
+
+
+class LookTest(unittest.TestCase):
+    def test_each_look_from_a_script(self) -> None:
+        """A block of 30 x 20 x 10 mm over a saddle's scan: its least wall, draft, sections; what cannot be looked at
+        says so."""
+        with Project() as project:
+            box = project.sew([project.add(f"Side {k}", side) for k, side in enumerate(box_sides(30, 20, 10))])
+            self.assertAlmostEqual((project.look_at_body(box, "wall thickness").least or (0.0,))[0], 10.0, places=5)
+            self.assertAlmostEqual((project.look_at_body(box, "draft angle").least or (0.0,))[0], -90.0, places=6)
+            self.assertGreater((project.look_at_body(box, "smallest radius").least or (0.0,))[0], 1e9)
+            self.assertEqual(len(project.look_at_body(box, "where it crosses itself").crossings), 0)
+            sections = project.look_at_body(box, "filled sections", [1, 0, 0], 3).sections
+            np.testing.assert_allclose([section.area for section in sections], 200.0, rtol=1e-6)
+            with self.assertRaisesRegex(ArabesqueError, "There is no scan"):
+                project.look_at_body(box, "distance to the scan, by face")
+            project.add("Scan", heron(20_000).scan)
+            away = project.look_at_body(box, "distance to the scan, by face")
+            self.assertEqual(len(away.samples.points), len(away.values if away.values is not None else ()))
+            shell = project.sew([project.item("Side 0")])
+            with self.assertRaisesRegex(ArabesqueError, "no walls"):
+                project.look_at_body(shell, "wall thickness")
+            with self.assertRaisesRegex(ArabesqueError, "is no body"):
+                project.look_at_body(project.item("Side 1"), "draft angle")
 
 
 def _lying(axis: str) -> np.ndarray:

@@ -1,6 +1,7 @@
 """Numbers that tell how a surface stands to its scan."""
 
 from arabesque.checking.back import Back, scan_to_shapes
+from arabesque.checking.body_look import Asked, Looked, look_at
 from arabesque.checking.both_ways import BothWays, measure_both_ways
 from arabesque.checking.cage_net import CageNet, folded_faces, read_cage_net, row_triples
 from arabesque.checking.combs import (
@@ -35,18 +36,19 @@ from arabesque.checking.sections import (
     PlaneSet,
     Sections,
     cut_triangles,
+    sample_sections,
     scan_sections,
     section_places,
     shape_sections,
 )
 from arabesque.checking.solid_form import (
-    BodyQuantity,
     FilledSection,
     OfFace,
     by_face,
     draft_angles,
     filled_sections,
     least_place,
+    planes_through,
     seam_angle,
     self_crossings,
     smallest_radii,
@@ -57,8 +59,8 @@ from arabesque.checking.way_back import WayBack, way_figures
 __all__ = [
     "CALM_BEND",
     "CALM_LEG",
+    "Asked",
     "Back",
-    "BodyQuantity",
     "BothWays",
     "CageNet",
     "CloseUp",
@@ -76,6 +78,7 @@ __all__ = [
     "Join",
     "JoinMemory",
     "Limits",
+    "Looked",
     "NetReport",
     "OfFace",
     "Places",
@@ -100,14 +103,17 @@ __all__ = [
     "hollow_islands",
     "inlier_bound",
     "least_place",
+    "look_at",
     "measure_both_ways",
     "outliers",
+    "planes_through",
     "polyline_comb",
     "reach_back",
     "read_cage_net",
     "read_net",
     "rim_comb",
     "row_triples",
+    "sample_sections",
     "scan_sections",
     "scan_to_shapes",
     "seam_angle",

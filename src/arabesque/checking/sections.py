@@ -104,6 +104,11 @@ def shape_sections(measured: Distances, cuts: Cuts, enlarge: float = 1.0) -> Sec
     return _one_by_one(drawn, triangles, points, cuts)
 
 
+def sample_sections(samples: Samples, cuts: PlaneSet) -> Sections:
+    """Where planes cut a sampled shape."""
+    return _one_by_one(samples.points, samples.triangles, samples.points, cuts)
+
+
 class Places(NamedTuple):
     """Where the segments of sections lie on a shape: (k, 2) parts, (k, 2, 2) parameters there, (k, 2, 3) points, and
     (k, 3) the normal of each one's plane."""
@@ -125,7 +130,7 @@ def section_places(samples: Samples, cuts: Cuts) -> Places:
         planes = np.tile(cuts.direction, (len(found.plane), 1))
     else:
         found = _one_by_one(carried, samples.triangles, samples.points, cuts)
-        points = _one_by_one(samples.points, samples.triangles, samples.points, cuts).segments
+        points = sample_sections(samples, cuts).segments
         planes = np.array([plane.normal for plane in cuts.planes])[found.plane]
     return Places(np.rint(found.segments[..., 2]).astype(np.int64), found.segments[..., :2], points, planes)
 

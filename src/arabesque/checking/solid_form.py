@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from enum import Enum
 from typing import Any
 
 import numpy as np
 
 from arabesque.arrays import Floats, Ints, unit
-from arabesque.checking.distance import Distances
-from arabesque.checking.sections import PlaneSet, shape_sections
+from arabesque.checking.sections import PlaneSet, sample_sections
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane, frame_of
 from arabesque.scan import BoxTree
@@ -29,14 +27,6 @@ SEAM = 40
 """Samples along a face at which a seam is looked at."""
 NEAR = 1e-6
 """Of the size of a section: ends of its segments that are no further apart are one."""
-
-
-class BodyQuantity(Enum):
-    """What is measured at every place of a body; the value is its words, and its unit."""
-
-    WALL = ("wall thickness", "mm")
-    DRAFT = ("draft angle", "°")
-    RADIUS = ("smallest radius", "mm")
 
 
 def wall_thickness(samples: Samples) -> Floats:
@@ -153,9 +143,17 @@ class FilledSection:
     outlines: tuple[Floats, ...]
 
 
-def filled_sections(measured: Distances, planes: Sequence[Plane]) -> list[FilledSection]:
-    """The areas that planes cut out of a measured closed body."""
-    cuts = shape_sections(measured, PlaneSet(tuple(planes)))
+def planes_through(samples: Samples, way: Floats, count: int) -> list[Plane]:
+    """Planes square to a direction (3,), evenly through a shape, none at its ends."""
+    plane = Plane(way)
+    heights = plane.height(samples.points)
+    low, high = float(heights.min()), float(heights.max())
+    return [Plane(way, low + (k + 0.5) / count * (high - low)) for k in range(count)]
+
+
+def filled_sections(samples: Samples, planes: Sequence[Plane]) -> list[FilledSection]:
+    """The areas that planes cut out of a closed body."""
+    cuts = sample_sections(samples, PlaneSet(tuple(planes)))
     return [_filled(cuts.segments[cuts.plane == number], plane) for number, plane in enumerate(planes)]
 
 
@@ -220,11 +218,8 @@ def _odd(pieces: Sequence[Any]) -> list[Any]:
 
 def least_place(values: Floats, samples: Samples) -> tuple[float, Floats] | None:
     """The least of (n,) values, and where it is; None where all are infinite."""
-    finite = np.flatnonzero(np.isfinite(values))
-    if not len(finite):
-        return None
-    which: Ints = finite[[int(values[finite].argmin())]]
-    return float(values[which[0]]), samples.points[which[0]]
+    least = int(values.argmin())
+    return (float(values[least]), samples.points[least]) if np.isfinite(values[least]) else None
 
 
 def seam_angle(shape: Any, plane: Plane) -> float:

@@ -14,9 +14,6 @@ from arabesque.units import MILLIMETRES, scale_to_mm
 WORD = "check-body"
 HELP = "say whether the bodies of a STEP file are closed and valid, with volume, gaps, walls and self-intersections"
 
-ALONG = 60
-"""Samples along each face at which walls, radii and crossings are looked for."""
-
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """What the command is told."""
@@ -45,13 +42,11 @@ def run(options: argparse.Namespace) -> None:
 
 def record_of_body(body: Any, scale: float) -> dict[str, Any]:
     """What a body is, lengths in a unit of ``scale`` mm; walls and crossings of a closed one as sampled."""
-    from arabesque.checking import least_place, self_crossings, smallest_radii, wall_thickness
+    from arabesque.checking import Asked, look_at
 
     told = body.told
-    samples = body.sampler(ALONG).read(body)
-    wall = least_place(wall_thickness(samples), samples) if told.closed else None
-    bend = least_place(smallest_radii(body, samples), samples)
-    crossing = self_crossings(samples)
+    wall = look_at(body, Asked.WALL).least if told.closed else None
+    bend, crossing = look_at(body, Asked.RADIUS).least, look_at(body, Asked.CROSSING).crossings
     return {
         "faces": len(body.surfaces),
         "closed": told.closed,

@@ -14,9 +14,9 @@ def whole(value: int, low: int, high: int, label: str = "") -> Any:
     return field(default=value, metadata={"range": (low, high), **({"label": label} if label else {})})
 
 
-def angle(label: str) -> Any:
+def angle(label: str, value: float = 0.0) -> Any:
     """An option that is an angle in degrees."""
-    return field(default=0.0, metadata={"degrees": True, "label": label})
+    return field(default=value, metadata={"degrees": True, "label": label})
 
 
 def labelled(value: Any, label: str) -> Any:

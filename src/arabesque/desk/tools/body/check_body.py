@@ -2,28 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from enum import Enum
 from functools import partial
-from typing import Any
 
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.checking import (
-    Distances,
-    FilledSection,
-    OfFace,
-    by_face,
-    draft_angles,
-    filled_sections,
-    least_place,
-    self_crossings,
-    shape_to_scan,
-    smallest_radii,
-    wall_thickness,
-)
+from arabesque.checking import Asked, FilledSection, Looked, OfFace, look_at
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.jobs import Job
@@ -32,33 +18,17 @@ from arabesque.desk.patches import LIFT
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.on_patches import patch_under, take_one
-from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.tools.options import angle, labelled, whole
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import MISSING, Discs, Label, Lines, Paint, Triangles, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import Plane
 from arabesque.model import Item
-from arabesque.progress import Progress
 from arabesque.scan import Scan
-from arabesque.shapes import Samples
 from arabesque.solid import Body
 
-ALONG = 60
-"""Samples along a face."""
 LISTED = 8
 """Faces in the list of the worst."""
-
-
-class Asked(Enum):
-    """What is looked at; the value is its words."""
-
-    WALL = "wall thickness"
-    DRAFT = "draft angle"
-    RADIUS = "smallest radius"
-    CROSSING = "where it crosses itself"
-    SECTIONS = "filled sections"
-    DISTANCE = "distance to the scan, by face"
 
 
 class Along(Enum):
@@ -73,20 +43,6 @@ class Along(Enum):
     def way(self) -> Floats:
         """(3,)"""
         return -np.eye(3)[2] if self is Along.DOWN else np.eye(3)["XYZ".index(self.name)]
-
-
-@dataclass(frozen=True, eq=False)
-class Looked:
-    """What a check found. values: (n,) at the samples, or None. least: of them, and where. faces: the range on each.
-    crossings: (k, 3). sections: filled. unit: of the values."""
-
-    samples: Samples
-    values: Floats | None = None
-    least: tuple[float, Floats] | None = None
-    faces: list[OfFace] = field(default_factory=list)
-    crossings: Floats = field(default_factory=lambda: np.zeros((0, 3)))
-    sections: list[FilledSection] = field(default_factory=list)
-    unit: str = "mm"
 
 
 class CheckBody(Tool):
@@ -110,7 +66,7 @@ class CheckBody(Tool):
 
         asked: Asked = labelled(Asked.WALL, "Look at")
         limit: float = labelled(1.5, "At least")
-        least: float = field(default=2.0, metadata={"degrees": True, "label": "Draft at least"})
+        least: float = angle("Draft at least", 2.0)
         along: Along = labelled(Along.Z, "Along")
         count: int = whole(5, 1, 60, "Sections")
 
@@ -171,8 +127,8 @@ class CheckBody(Tool):
             self._job = None
         if item is None:
             return
-        work = looking(item.shape, o.asked, o.along.way, o.count, scan)
-        job = self._job = self.session.run("Looking at the body", work)
+        look = partial(look_at, item.shape, o.asked, o.along.way, o.count, scan)
+        job = self._job = self.session.run("Looking at the body", lambda progress: look(progress=progress))
         job.done.connect(lambda found: self._take(job, found))
         job.failed.connect(lambda _: self._take(job, None))
         self.changed.emit()
@@ -315,49 +271,6 @@ def _section_parts(section: FilledSection, number: int) -> list[Triangles | Line
     ink = theme.now().ink
     fill = Triangles(f"section {number}", points, normals, np.arange(len(points)).reshape(-1, 3), theme.now().accent)
     return [fill, *(Lines(polyline(line), ink, 1.4, on_top=True) for line in section.outlines)]
-
-
-def looking(body: Body, asked: Asked, way: Floats, count: int, scan: Scan | None) -> Callable[[Progress], Looked]:
-    """What looks at a body beside the window."""
-
-    def work(progress: Progress) -> Looked:
-        progress(0.1, f"Looking at its {asked.value}")
-        samples = body.sampler(ALONG).read(body)
-        if asked is Asked.CROSSING:
-            return Looked(samples, crossings=self_crossings(samples))
-        if asked is Asked.SECTIONS:
-            return Looked(samples, sections=filled_sections(_unmeasured(samples), planes_through(samples, way, count)))
-        if asked is Asked.DISTANCE:
-            if scan is None:
-                raise ArabesqueError("There is no scan", "Open one first")
-            measured = shape_to_scan(body, scan, ALONG)
-            values: Any = np.where(measured.valid, measured.distance, np.inf)
-            samples = measured.samples
-        elif asked is Asked.WALL:
-            if not body.told.closed:
-                raise ArabesqueError("An open body has no walls", "Close it first: its free borders are drawn")
-            values = wall_thickness(samples)
-        elif asked is Asked.DRAFT:
-            values = draft_angles(samples, way)
-        else:
-            values = smallest_radii(body, samples)
-        unit = "°" if asked is Asked.DRAFT else "mm"
-        return Looked(samples, values, least_place(values, samples), by_face(values, samples), unit=unit)
-
-    return work
-
-
-def planes_through(samples: Samples, way: Floats, count: int) -> list[Plane]:
-    """Planes square to a direction, evenly through a shape, none at its ends."""
-    heights = samples.points @ way
-    low, high = float(heights.min()), float(heights.max())
-    return [Plane(way, low + (k + 0.5) / count * (high - low)) for k in range(count)]
-
-
-def _unmeasured(samples: Samples) -> Distances:
-    """Samples without a scan below them."""
-    count = len(samples.points)
-    return Distances(samples, np.zeros(count), np.zeros(count, dtype=bool))
 
 
 def _area(value: float) -> str:

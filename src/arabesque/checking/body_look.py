@@ -1,0 +1,92 @@
+"""One look at a body: what is asked of it, for the window, scripts and reports alike."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import Enum
+from typing import Any
+
+import numpy as np
+
+from arabesque.arrays import Floats
+from arabesque.checking.distance import shape_to_scan
+from arabesque.checking.solid_form import (
+    FilledSection,
+    OfFace,
+    by_face,
+    draft_angles,
+    filled_sections,
+    least_place,
+    planes_through,
+    self_crossings,
+    smallest_radii,
+    wall_thickness,
+)
+from arabesque.errors import ArabesqueError
+from arabesque.progress import Progress, silent
+from arabesque.scan import Scan
+from arabesque.shapes import Samples
+
+ALONG = 60
+"""Samples along a face."""
+SECTIONS = 5
+
+
+class Asked(Enum):
+    """What is looked at; the value is its words."""
+
+    WALL = "wall thickness"
+    DRAFT = "draft angle"
+    RADIUS = "smallest radius"
+    CROSSING = "where it crosses itself"
+    SECTIONS = "filled sections"
+    DISTANCE = "distance to the scan, by face"
+
+
+@dataclass(frozen=True, eq=False)
+class Looked:
+    """What a look found. values: (n,) at the samples, or None; infinite where there is nothing to measure. least: of
+    them, and where. faces: the range on each. crossings: (k, 3). sections: filled. unit: of the values."""
+
+    samples: Samples
+    values: Floats | None = None
+    least: tuple[float, Floats] | None = None
+    faces: list[OfFace] = field(default_factory=list)
+    crossings: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    sections: list[FilledSection] = field(default_factory=list)
+    unit: str = "mm"
+
+
+def look_at(
+    body: Any,
+    asked: Asked,
+    way: Floats | None = None,
+    count: int = SECTIONS,
+    scan: Scan | None = None,
+    progress: Progress = silent,
+) -> Looked:
+    """Look at a ``solid.Body``. way: (3,) along which a mould is drawn, or that sections stand square to, upwards by
+    itself. count: of sections. Raises ArabesqueError for walls of an open body, and distances without a scan."""
+    progress(0.1, f"Looking at its {asked.value}")
+    way = np.eye(3)[2] if way is None else way
+    if asked is Asked.DISTANCE:
+        if scan is None:
+            raise ArabesqueError("There is no scan", "Open one first")
+        measured = shape_to_scan(body, scan, ALONG)
+        return _measured(measured.samples, np.where(measured.valid, measured.distance, np.inf))
+    samples = body.sampler(ALONG).read(body)
+    if asked is Asked.CROSSING:
+        return Looked(samples, crossings=self_crossings(samples))
+    if asked is Asked.SECTIONS:
+        return Looked(samples, sections=filled_sections(samples, planes_through(samples, way, count)))
+    if asked is Asked.DRAFT:
+        return _measured(samples, draft_angles(samples, way), "°")
+    if asked is Asked.RADIUS:
+        return _measured(samples, smallest_radii(body, samples))
+    if not body.told.closed:
+        raise ArabesqueError("An open body has no walls", "Close it first: its free borders are drawn")
+    return _measured(samples, wall_thickness(samples))
+
+
+def _measured(samples: Samples, values: Floats, unit: str = "mm") -> Looked:
+    return Looked(samples, values, least_place(values, samples), by_face(values, samples), unit=unit)
