@@ -2,6 +2,7 @@
 
 import numpy as np
 from PyQt6.QtCore import Qt
+from tools.wheel import HALF, SQUARE
 
 from arabesque.arrays import Floats
 from arabesque.cages import Cage
@@ -28,7 +29,6 @@ from arabesque.geometry import (
     ElementKind,
     Sketch,
     foot_points,
-    frame_of,
     motion,
 )
 from arabesque.mending import heal
@@ -40,18 +40,7 @@ from arabesque.solid import Body, FeatureKind
 from tests.desk.support import WindowTest
 
 E, K = Element, ElementKind
-HALF = Sketch(
-    frame_of([0, 0, 0], [0, -1, 0], [1, 0, 0]),
-    [[0.0, 0], [32, 0], [32, 8], [40, 8], [40, 12], [32, 12], [32, 20], [0, 20]],
-    (E(K.LINE, (0, 1)), E(K.ARC, (2, 1, 3)), E(K.LINE, (3, 4)), E(K.ARC, (5, 4, 6)), E(K.LINE, (6, 7))),
-)
-"""Half of the wheel, as the scan's regions read: tori of 32 and 8 mm, planes 20 mm apart."""
 WIDE = ((-30.0, 30.0), (-30.0, 30.0))
-SQUARE = Sketch(
-    motion(shift=[0, 0, 34.0]),
-    [[-5.0, -5], [5, -5], [5, 5], [-5, 5]],
-    tuple(E(K.LINE, (k, (k + 1) % 4)) for k in range(4)),
-)
 
 
 class Making(WindowTest):
@@ -254,7 +243,7 @@ class GripTest(Making):
         drill = self.window.hand.tool
         assert isinstance(drill, BodyFeature)
         drill.picked = [self.body().id]
-        drill._take_cylinder(socket.shape)
+        drill.take_cylinder(socket.shape)
         self.assertEqual(drill.choices[0].label, "Diameter 16 mm, rounded")
         drill.options.depth, drill.options.z = 24.0, 2.0
         drill.options_changed()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -107,10 +108,8 @@ class BodyFeature(MakingBody):
 
     @property
     def facts(self) -> list[Fact]:
-        told = []
-        if self.read is not None:
-            told.append(Fact("Diameter read", f"{self.read:.3f} mm"))
-        return [*told, *(super().facts if self.made is not None else [])]
+        read = [] if self.read is None else [Fact("Diameter read", f"{self.read:.3f} mm")]
+        return [*read, *(super().facts if self.made is not None else [])]
 
     @property
     def choices(self) -> list[Choice]:
@@ -118,8 +117,8 @@ class BodyFeature(MakingBody):
             return []
         drawn = rounded_value(self.read, READ)
         values = [(f"Diameter {drawn:g} mm, rounded", drawn), (f"Diameter {self.read:.3f} mm, as read", self.read)]
-        return [Choice(words, lambda value=value: self._set(value), abs(self.options.diameter - value) < 1e-9)  # type: ignore[misc]
-                for words, value in values]  # fmt: skip
+        size = self.options.diameter
+        return [Choice(words, partial(self._set, value), abs(size - value) < 1e-9) for words, value in values]
 
     def _set(self, diameter: float) -> None:
         self.options.diameter = diameter
@@ -137,8 +136,9 @@ class BodyFeature(MakingBody):
             return
         shape = patch_under(self.session, pointer, Elementary)
         found = place_under(self.session, pointer, Body)
-        if shape is not None and shape[0].shape.kind is ElementaryKind.CYLINDER and self._nearer(shape[1], pointer):
-            self._take_cylinder(shape[0].shape)
+        before = shape is not None and (found is None or shape[1] <= pointer.depth(found.place) + 1e-6)
+        if before and shape is not None and shape[0].shape.kind is ElementaryKind.CYLINDER:
+            self.take_cylinder(shape[0].shape)
         elif found is not None and found.item.id != self.target:
             self.picked = [found.item.id]
             self._put(found.place, found.normal)
@@ -148,16 +148,12 @@ class BodyFeature(MakingBody):
         self.form_changed.emit()
         self.try_it()
 
-    def _nearer(self, depth: float, pointer: Pointer) -> bool:
-        found = place_under(self.session, pointer, Body)
-        return found is None or depth <= pointer.depth(found.place) + 1e-6
-
     def _put(self, place: Floats, normal: Floats) -> None:
         self._normal = normal
         self.options.x, self.options.y, self.options.z = (round(float(value), 4) for value in place)
 
-    def _take_cylinder(self, shape: Elementary) -> None:
-        """Its axis, its diameter rounded, and its end that is nearer to the eye of the body."""
+    def take_cylinder(self, shape: Elementary) -> None:
+        """Take its axis, its diameter rounded, and as the place that end of it which lies further out of the body."""
         if not self.picked:
             bodies = self.session.seen.of(Body)
             self.picked = [bodies[0].id] if len(bodies) == 1 else []

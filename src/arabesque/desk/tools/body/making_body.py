@@ -1,4 +1,4 @@
-"""What tools share that make a body of picked items, beside the window, in the kernel's process."""
+"""What tools share that make a body, or another form, of picked items, beside the window, in the kernel's process."""
 
 from __future__ import annotations
 
@@ -28,11 +28,11 @@ class MakingBody(Making):
     """Clicks take items, and give them back. picked: their ids, in order; they are hidden once the body is kept."""
 
     step = Step.BODY
+    takes_places = True
     name = "Body"
     at_work: ClassVar[str]
     picks: ClassVar[str]
     """What is clicked, in words."""
-
     begins: ClassVar[bool] = False
     """True where the selected body is the first that is picked."""
 
@@ -67,9 +67,10 @@ class MakingBody(Making):
 
     @property
     def facts(self) -> list[Fact]:
-        if self.made is None:
+        made: Any = self.made
+        if made is None:
             return [Fact("Picked", str(len(self.picked)))]
-        return [Fact("Faces", str(len(self.made.surfaces))), *told_facts(self.made.told)]
+        return [Fact("Faces", str(len(made.surfaces))), *told_facts(made.told)] if isinstance(made, Body) else []
 
     @property
     def covers(self) -> frozenset[str]:
@@ -104,4 +105,5 @@ class MakingBody(Making):
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         made: Any = self.made
-        return [] if made is None else [*self.preview(made, camera), *free_borders(made.told)]
+        borders = free_borders(made.told) if isinstance(made, Body) else []
+        return [] if made is None else [*self.preview(made, camera), *borders]

@@ -66,19 +66,18 @@ class MorphForm(MakingBody):
 
     @property
     def says(self) -> str:
-        if self.made is None and not self.working:
-            return ("Click the form", "Click the curve that it moves from", "Click the curve that it moves to")[
-                bool(self.picked) + (len(self.curves) > 0 and bool(self.picked))
-            ]
-        return super().says
+        if self.made is not None or self.working:
+            return super().says
+        if not self.picked:
+            return "Click the form"
+        return "Click the curve that it moves to" if self.curves else "Click the curve that it moves from"
 
     @property
     def facts(self) -> list[Fact]:
         document = self.session.document
         names = [document[key].name for key in (*self.picked, *self.curves) if key in document]
         told = [Fact(label, name) for label, name in zip(("Form", "From", "To"), names, strict=False)]
-        made: Any = self.made
-        return told if made is None or not isinstance(made, Body) else [*told, *super().facts]
+        return [*told, *(super().facts if self.made is not None else [])]
 
     def _handles(self) -> dict[str, Floats]:
         """Where each limit is held, beside the middle of the first curve."""
@@ -147,10 +146,9 @@ class MorphForm(MakingBody):
         return "morphed"
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
-        made: Any = self.made
-        parts: list[Triangles | Lines | Discs | Label] = []
-        if made is not None:
-            parts = super().parts(camera) if isinstance(made, Body) else self.preview(made, camera)
+        parts = super().parts(camera)
+        if isinstance(self.made, Curve):
+            parts.append(Lines(polyline(_line(self.made)), theme.now().accent, 2.4, on_top=True))
         accent, document = theme.now().accent, self.session.document
         for key in self.curves:
             if key in document:

@@ -23,8 +23,9 @@ from arabesque.model import Item
 from arabesque.recipes import WrappedOn
 from arabesque.scan import Scan
 from arabesque.shapes import Sampled
-from arabesque.solid import Body
 
+DRAWN = 10.0
+"""Times as high as it is raised the handle that raises it is drawn."""
 ARM = 20.0
 """mm: the handles stand so far from the place where nothing says otherwise."""
 
@@ -94,8 +95,7 @@ class WrapOn(MakingBody):
         document = self.session.document
         names = [document[key].name if key in document else "none" for key in (*self.picked[:1], self.on)]
         told = [Fact(label, name) for label, name in zip(("Wrapped", "On"), names, strict=False)]
-        made: Any = self.made
-        return [*told, *super().facts] if isinstance(made, Body) else told
+        return [*told, *(super().facts if self.made is not None else [])]
 
     def _up(self) -> Floats:
         """(3,) towards which it looks before it is turned: up, or along y on level ground."""
@@ -120,12 +120,8 @@ class WrapOn(MakingBody):
         return {
             "moves": self.place,
             "turns": self.place + self._arm() * unit(self.up[None])[0],
-            "raises": self.place + max(self.options.height, 0.0) * self._lift() * self.normal,
+            "raises": self.place + max(self.options.height, 0.0) * DRAWN * self.normal,
         }
-
-    def _lift(self) -> float:
-        """mm that the handle above stands off for each mm of height: it is drawn ten times as high."""
-        return 10.0
 
     def press(self, pointer: Pointer) -> None:
         near = [(name, place) for name, place in self._handles().items() if pointer.near(place, 12.0)]
@@ -153,7 +149,7 @@ class WrapOn(MakingBody):
         if self._held == "moves":
             self._put(pointer)
         elif self._held == "raises":
-            self.options.height = round(max(pointer.along(self.place, self.normal) / self._lift(), 0.0), 2)
+            self.options.height = round(max(pointer.along(self.place, self.normal) / DRAWN, 0.0), 2)
         else:
             self._turn_to(pointer)
         self.drop()
@@ -194,12 +190,8 @@ class WrapOn(MakingBody):
         return frozenset() if self.target is None or self.made is None else frozenset({self.target})
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
-        parts: list[Triangles | Lines | Discs | Label] = []
-        made: Any = self.made
-        accent = theme.now().accent
-        if isinstance(made, Body):
-            parts += super().parts(camera)
-        elif isinstance(made, Scan):
+        parts, made, accent = super().parts(camera), self.made, theme.now().accent
+        if isinstance(made, Scan):
             parts.append(Triangles("wrap", made.points, made.smoothed_normals, made.triangles, theme.now().clay))
         elif isinstance(made, Curve):
             parts.append(Lines(polyline(made.at(np.linspace(*made.domain, 400))), accent, 2.4, on_top=True))

@@ -84,9 +84,9 @@ class OvershootPatch(MakingBody):
         return super().covers - frozenset(self.picked[1:])
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
-        if self.made is None:
-            return []
-        places, moved = self._moved()
-        places = places[moved > 1e-3]
-        marked = [Discs(places, np.ones(len(places)), 2.5, theme.now().accent)] if len(places) else []
-        return [*self.preview(self.made, camera), *marked]
+        parts = super().parts(camera)
+        if self.made is not None:
+            places, moved = self._moved()
+            places = places[moved > 1e-3]
+            parts += [Discs(places, np.ones(len(places)), 2.5, theme.now().accent)] if len(places) else []
+        return parts
