@@ -429,6 +429,8 @@ class LayersTest(WindowTest):
             for _ in range(times):
                 self.key(key)
             self.key(Qt.Key.Key_Space)
+        middle = self.view.rect().toRectF().center()
+        self.assertEqual(self.view.overlay.pointed, QPointF(middle.x() - 6 * 12, middle.y()))
         self.idle()
         self.key(Qt.Key.Key_Return)
         self.key(Qt.Key.Key_Escape)

@@ -159,7 +159,7 @@ class Window(QMainWindow):
         self.paper.moved.connect(lambda pointer, dragging: self.hand.tool.paper_move(pointer, dragging))
         self.paper.released.connect(lambda pointer: self.hand.tool.paper_release(pointer))
         self.view.pressed.connect(self._pressed)
-        self.view.moved.connect(lambda pointer, dragging: self.hand.tool.move(pointer, dragging))
+        self.view.moved.connect(self._moved)
         self.view.released.connect(lambda pointer: self.hand.tool.release(pointer))
         self.view.menu_wanted.connect(self._view_menu)
         self.view.scaled.connect(self._scale)
@@ -251,6 +251,7 @@ class Window(QMainWindow):
 
     def _started(self, tool: Tool) -> None:
         self._cursor = (self.view.width() / 2, self.view.height() / 2)
+        self.view.overlay.point_at(None)
         self.inspector.take(tool)
         if not self.hand.picks:
             self._clear_message()
@@ -264,6 +265,10 @@ class Window(QMainWindow):
     def _pressed(self, pointer: Pointer) -> None:
         self._clear_message()
         self.hand.tool.press(pointer)
+
+    def _moved(self, pointer: Pointer, dragging: bool) -> None:
+        self.view.overlay.point_at(None)
+        self.hand.tool.move(pointer, dragging)
 
     # what is shown
 
@@ -429,6 +434,7 @@ class Window(QMainWindow):
             x = min(max(self._cursor[0] + step * dx, 0), self.view.width())
             y = min(max(self._cursor[1] + step * dy, 0), self.view.height())
             self._cursor = (x, y)
+            self.view.overlay.point_at(QPointF(x, y))
             self.hand.tool.move(Pointer(x, y, self.view.camera), False)
         elif event.key() == Qt.Key.Key_Space:
             self._pressed(pointer)

@@ -32,6 +32,14 @@ class Overlay(QWidget):
         self._view = view
         self.message = ""
         self.is_problem = False
+        self.pointed: QPointF | None = None
+        """Where the keys point at, shown while they do."""
+
+    def point_at(self, place: QPointF | None) -> None:
+        """Show that the keys point there, or no longer."""
+        if place != self.pointed:
+            self.pointed = place
+            self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -49,9 +57,18 @@ class Overlay(QWidget):
         if self._view.scene.loupe is not None:
             paint_loupe(painter, QRectF(self.rect()), self._view.scene.loupe, self._view.scene.tolerance)
         paint_graphs(painter, QRectF(self.rect()), self._view.scene.graphs)
+        if self.pointed is not None:
+            self._paint_pointed(painter, self.pointed)
         if self.message:
             self._paint_message(painter)
         painter.end()
+
+    def _paint_pointed(self, painter: QPainter, at: QPointF) -> None:
+        """Four strokes around the place, which stays free, twice: seen on light and on dark."""
+        for colour, width in ((theme.now().panel, 4.0), (theme.now().accent, 2.0)):
+            painter.setPen(QPen(QColor(colour), width))
+            for way in (QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)):
+                painter.drawLine(at + way * 4, at + way * 13)
 
     def _paint_labels(self, painter: QPainter) -> None:
         painter.setPen(QColor(theme.now().view_ink))
@@ -60,7 +77,7 @@ class Overlay(QWidget):
             if np.isfinite(x) and label.centred:
                 painter.drawText(QRectF(x - 60, y - 10, 120, 20), Qt.AlignmentFlag.AlignCenter, label.text)
             elif np.isfinite(x):
-                painter.drawText(QPointF(x + 10, y - 8), label.text)
+                painter.drawText(QPointF(x + 13, y - 9), label.text)
 
     def _paint_axes(self, painter: QPainter) -> None:
         middle = QPointF(44, self.height() - 44)
