@@ -22,7 +22,7 @@ def rows() -> Iterator[Row]:
     """Every row of bodies, in turn."""
     worker = KernelWorker()
     try:
-        sides = [(f"face {k}", face) for k, face in enumerate(_squares())]
+        sides = [(f"face {k}", face) for k, face in enumerate(squares())]
         (taken,) = alternately(lambda: sew(sides, 1e-4, worker), rounds=3)
         body = sew(sides, 1e-4, worker)
         yield Row(f"{len(sides)} patches sewn", taken / 1000, None, 0.6, "s", "with what is told of the body")
@@ -33,7 +33,7 @@ def rows() -> Iterator[Row]:
         wanted = SIZE**3 - np.pi * 64 * SIZE
         yield Row("cylinder cut from it", taken / 1000, None, 4.0, "s", "valid" if cut.told.valid else "NOT VALID")
         yield Row("its volume against the formula", abs(cut.told.volume / wanted - 1), None, 1e-7, "")
-        bulged = sew([(f"face {k}", face) for k, face in enumerate(_squares(BULGE))], 1e-4, worker)
+        bulged = sew([(f"face {k}", face) for k, face in enumerate(squares(BULGE))], 1e-4, worker)
         swollen = SIZE**3 + 6 * SIZE**2 * BULGE / 4  # the mean of the heights of a bicubic net
         yield Row("216 bulged patches: their volume", abs(bulged.told.volume / swollen - 1), None, 1e-7, "")
         yield from _many(bulged, worker)
@@ -46,10 +46,8 @@ def rows() -> Iterator[Row]:
 
 
 def _thick(worker: KernelWorker) -> Iterator[Row]:
-    """A wavy skin of 216 patches, thickened."""
-    x, y = np.meshgrid(np.linspace(0, 180, 7), np.linspace(0, 120, 7), indexing="ij")
-    whole = Surface.bezier(np.stack([x, y, 12 * np.sin(x / 40) * np.cos(y / 30)], -1))
-    parts = _divided(_divided([whole], 0, 18), 1, 12)
+    """A wavy skin, thickened."""
+    parts = wavy_skin()
 
     def thicken() -> Body:
         faces = thickened(parts, 0.0, 2.5)
@@ -70,7 +68,14 @@ def _many(body: Body, worker: KernelWorker) -> Iterator[Row]:
     yield Row("20 cutters at once, of the slowest one alone", taken / max(singles), None, 2.0, "", f"{taken:.0f} ms")
 
 
-def _squares(bulge: float = 0.0) -> list[Surface]:
+def wavy_skin() -> list[Surface]:
+    """216 patches of an open skin, 180 by 120 mm."""
+    x, y = np.meshgrid(np.linspace(0, 180, 7), np.linspace(0, 120, 7), indexing="ij")
+    whole = Surface.bezier(np.stack([x, y, 12 * np.sin(x / 40) * np.cos(y / 30)], -1))
+    return _divided(_divided([whole], 0, 18), 1, 12)
+
+
+def squares(bulge: float = 0.0) -> list[Surface]:
     """A box of six by six patches a side, whose nets swell by so many mm inside."""
     faces: list[Surface] = []
     for side in box_sides(SIZE, SIZE, SIZE):

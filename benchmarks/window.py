@@ -8,6 +8,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer
@@ -17,15 +18,20 @@ from PyQt6.QtWidgets import QApplication
 from arabesque.demo import Heron, simulate
 from arabesque.desk.session import Session
 from arabesque.desk.settings import Settings
+from arabesque.desk.tools.body.making_body import MakingBody
+from arabesque.desk.tools.body.put_together import PutTogether
+from arabesque.desk.tools.body.sew import SewFaces
+from arabesque.desk.tools.body.thicken import ThickenSkin
 from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.view.widget import View
 from arabesque.desk.warm_up import warm_up
 from arabesque.desk.window import Window
 from arabesque.fitting import four_corner_patch
-from arabesque.geometry import Surface
+from arabesque.geometry import Elementary, ElementaryKind, Surface, motion
 from arabesque.model import Document, Item
 from arabesque.scan import write_scan
-from arabesque.solid import FileKind
+from arabesque.solid import Body, FileKind
+from benchmarks.bodies import BULGE, SIZE, squares, wavy_skin
 from benchmarks.row import Row
 
 BEAT = 5
@@ -128,6 +134,39 @@ def hovering(application: QApplication, window: Window) -> list[Row]:
     return rows
 
 
+def making_bodies(application: QApplication, window: Window, heart: Heart) -> list[Row]:
+    """The longest pause while bodies of 216 patches are made and kept, with what is told and drawn of them."""
+    session = window.session
+    rows: list[tuple[str, float]] = []
+
+    def begin(shapes: list[Any]) -> list[str]:
+        document = Document()
+        for number, shape in enumerate(shapes):
+            document = document.with_item(Item(f"p{number}", f"Patch {number}", shape))
+        session.work.give_up()
+        heart.during(application, lambda: session.start(document, None, "opened"), lambda: session.jobs.idle)
+        return list(document.items)
+
+    def make(kind: type[MakingBody], picked: list[str]) -> float:
+        session.select(None)
+        window.hand.take_up(kind)
+        tool = window.hand.tool
+        assert isinstance(tool, kind)
+        tool.picked = picked
+        pause = heart.during(application, tool.try_it, lambda: not tool.working)
+        assert tool.made is not None, tool.trouble
+        return max(pause, heart.during(application, tool.apply, lambda: session.jobs.idle))
+
+    reach = ((0.0, 2 * np.pi), (-20.0, SIZE + 20.0))
+    drill = Elementary.make(ElementaryKind.CYLINDER, motion(shift=[SIZE / 2 + 1, SIZE / 2 + 2, 0]), (8.0,), reach)
+    keys = begin([*squares(BULGE), drill])
+    rows.append(("sewn", make(SewFaces, keys[:-1])))
+    body = session.document.of(Body)[-1].id
+    rows.append(("cut by a cylinder", make(PutTogether, [body, keys[-1]])))
+    rows.append(("thickened", make(ThickenSkin, begin(wavy_skin()))))
+    return [Row(f"longest pause while 216 patches are {how}", pause, None, 100, "ms", SOFTWARE) for how, pause in rows]
+
+
 def journal_step(session: Session, item: Item) -> Row:
     """What a step after a drag costs the window."""
     points = item.shape.points.copy()
@@ -192,6 +231,7 @@ def main() -> None:
     rows.append(Row("longest pause while STEP is written", pause, None, 100, "ms", SOFTWARE))
 
     rows.append(journal_step(session, item))
+    rows += making_bodies(application, window, heart)
     for row in [*rows, *hovering(application, window)]:
         print(json.dumps(row.__dict__))
     sys.stdout.flush()

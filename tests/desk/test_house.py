@@ -421,6 +421,24 @@ class LayersTest(WindowTest):
         QTest.qWait(50)
         self.assertEqual(len([t for t in self.view.scene.triangles if t.slot != "scan"]), 2)
 
+    def test_a_line_unfolded_stays_so_when_others_change(self) -> None:
+        self.patched()
+        first = self.session.surface_item
+        assert first is not None
+        self.session.edit(edits.versions.parked, first)
+        self.session.add("another", "Other", random_surface((2, 2), (1, 1)))
+        outline = self.window.outline
+        line = outline.model.indexFromItem(outline.model.findItems("Patch")[0])
+        outline.tree.expand(line)
+        other = self.session.surface_item
+        assert other is not None
+        self.session.edit(edits.items.renamed, other, "Another name")
+        self.idle()
+        self.assertTrue(outline.model.findItems("Another name"))
+        line = outline.model.indexFromItem(outline.model.findItems("Patch")[0])
+        self.assertTrue(outline.tree.isExpanded(line))
+        self.assertTrue(outline.model.hasChildren(line))
+
     def test_keyboard_only_work(self) -> None:
         """Four places by arrows and Space, Enter, and then control points: never a mouse."""
         self.open_heron()

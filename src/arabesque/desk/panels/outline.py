@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cache
 
 from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QIcon, QKeyEvent, QPixmap, QStandardItem, QStandardItemModel
@@ -46,8 +47,11 @@ class Outline(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
         self._filling = False
-        self._shown: list[object] = []
-        self._ids: set[str] = set()
+        self._frame: object = None
+        """Layers and order of what is shown; None where all is to be shown anew."""
+        self._states: dict[str, tuple[object, ...]] = {}
+        self._rows: dict[str, QStandardItem] = {}
+        self._icon = cache(icon)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 6, 4, 0)
         layout.setSpacing(2)
@@ -84,48 +88,73 @@ class Outline(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        """Show the document as it is; nothing is touched when nothing here changed."""
+        """Show the document as it is: only the lines are made anew of items that show something else than before."""
         document = self._session.document
-        if self._shown and document is not self._session.history.document and set(document.items) == self._ids:
+        if self._rows and document is not self._session.history.document and set(document.items) == set(self._rows):
             return  # in the middle of a drag: signs follow when it is over
-        self._ids = set(document.items)
-        states = [self._state(document, item) for item in document]
-        shown: list[object] = [
-            states,
-            document.layers,
-            document.reference,
-            [item.id for item in self._session.selected_items],
-        ]
-        if shown == self._shown or self._filling:
+        if self._filling:
             return
-        self._shown = shown
+        states = {item.id: self._state(document, item) for item in document}
+        frame = [document.layers, [(item.id, item.layer) for item in document]]
+        if frame == self._frame and states == self._states:
+            return
         self._filling = True
-        self.model.removeRows(0, self.model.rowCount())
+        if frame == self._frame:
+            for key in [key for key, state in states.items() if state != self._states[key]]:
+                self._replace(document[key])
+        else:
+            self._fill(document)
+        self._frame, self._states = frame, states
         selected = self._session.selection
+        self.tree.setCurrentIndex(QModelIndex() if selected is None else self._rows[selected.id].index())
+        self._filling = False
+
+    def _fill(self, document: Document) -> None:
+        """Every line anew; what was unfolded stays so."""
+        unfolded = [key for key, row in self._rows.items() if self.tree.isExpanded(row.index())]
+        self.model.removeRows(0, self.model.rowCount())
         headers = {layer.id: self._layer_row(layer) for layer in document.layers}
+        self._rows = {}
         for item in document:
             row = self._row(item)
             (headers[item.layer][NAME] if item.layer in headers else self.model).appendRow(row)
-            if item is selected:
-                current = row[NAME]
+            self._rows[item.id] = row[NAME]
         for layer in headers.values():
             self.model.appendRow(layer)
             self.tree.expand(layer[NAME].index())
-        self.tree.setCurrentIndex(current.index() if selected is not None else QModelIndex())
-        self._filling = False
+        for key in unfolded:
+            if key in self._rows:
+                self.tree.expand(self._rows[key].index())
+
+    def _replace(self, item: Item) -> None:
+        """The line of one item anew, at its place."""
+        old = self._rows[item.id]
+        place, unfolded = old.row(), self.tree.isExpanded(old.index())
+        above = old.parent() or self.model.invisibleRootItem()
+        assert above is not None
+        row = self._row(item)
+        above.removeRow(place)
+        above.insertRow(place, row)
+        self._rows[item.id] = row[NAME]
+        if unfolded:
+            self.tree.expand(row[NAME].index())
 
     def _state(self, document: Document, item: Item) -> tuple[object, ...]:
         """All that an item's line shows."""
         judged = shown_of(item).state(self._session, item)[0]
-        derived = item.recipe, item.trouble, stale(document, item)
-        return item.id, item.name, item.look, item.layer, item.ties, item.versions, derived, judged, _weight(item)
+        recipe = item.recipe
+        sources = [*item.origin.made_from, *(() if recipe is None else recipe.inputs)]
+        names = [document[key].name for key in sources if key in document]
+        derived = recipe, item.trouble, stale(document, item), names
+        marks = item.id == document.reference, item in self._session.selected_items
+        return item.id, item.name, item.look, item.ties, item.versions, derived, judged, _weight(item), marks
 
     def _layer_row(self, layer: Layer) -> list[QStandardItem]:
         square = QPixmap(12, 12)
         square.fill(QColor(layer.colour))
         name = QStandardItem(QIcon(square), layer.name)
         name.setToolTip(hint(f"Layer {layer.name}{', dimmed' if layer.dimmed else ''}"))
-        eye = QStandardItem(icon("ph.eye" if layer.visible else "ph.eye-slash"), "")
+        eye = QStandardItem(self._icon("ph.eye" if layer.visible else "ph.eye-slash"), "")
         eye.setToolTip("Shown: click to hide the layer" if layer.visible else "Hidden: click to show the layer")
         row = [name, QStandardItem(), QStandardItem("◐" if layer.dimmed else ""), eye]
         row[STATE].setToolTip("Click to dim the layer, or to show it in full")
@@ -136,11 +165,11 @@ class Outline(QWidget):
 
     def dress(self) -> None:
         """Draw everything anew in the colours of the theme."""
-        self._shown = []
+        self._frame, self._icon = None, cache(icon)
         self.refresh()
 
     def _row(self, item: Item) -> list[QStandardItem]:
-        name = QStandardItem(icon(shown_of(item).icon), item.name)
+        name = QStandardItem(self._icon(shown_of(item).icon), item.name)
         name.setData(item.id, _ID)
         reference = item.id == self._session.document.reference
         about = ["reference scan" if reference else item.kind, item.origin.words]
@@ -168,7 +197,7 @@ class Outline(QWidget):
         state.setForeground(QColor(colour))
         state.setToolTip(hint(words))
         state.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
-        eye = QStandardItem(icon("ph.eye" if item.look.visible else "ph.eye-slash"), "")
+        eye = QStandardItem(self._icon("ph.eye" if item.look.visible else "ph.eye-slash"), "")
         eye.setToolTip("Shown: click to hide" if item.look.visible else "Hidden: click to show")
         row = [name, weight, state, eye]
         for cell in row[1:]:
@@ -268,7 +297,7 @@ class Outline(QWidget):
             QTimer.singleShot(0, lambda: self._rename(item, cell.text()))
 
     def _rename(self, item: Item, name: str) -> None:
-        self._shown = []
+        self._frame = None
         self._session.edit(edits.items.renamed, item, name)
         self.refresh()
 
