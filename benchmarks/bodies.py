@@ -61,7 +61,7 @@ def _thick(worker: KernelWorker) -> Iterator[Row]:
 
 def _many(body: Body, worker: KernelWorker) -> Iterator[Row]:
     """Twenty cutters at once against the slowest one of them alone."""
-    x = np.linspace(6, SIZE - 6, 5)
+    x = np.linspace(5, SIZE - 15, 5)  # each in the middle of a patch, as bolt holes lie
     drills = [rod(2.0, float(a), float(b), -10.0, SIZE + 10.0) for a in x for b in x[:4]]
     singles = [alternately(lambda one=one: combine("cut", body, [one], worker), rounds=1)[0] for one in drills]
     (taken,) = alternately(lambda: combine("cut", body, drills, worker), rounds=1)

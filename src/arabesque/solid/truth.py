@@ -13,7 +13,9 @@ from OCP.TopAbs import TopAbs_IN, TopAbs_OUT, TopAbs_SOLID
 from arabesque.solid.solids import CLEAR, ends_of, parts
 
 PLACES = 32
-"""That are looked at in all, shared among the tools."""
+"""That are looked at in all, shared among the tools; each is looked at once at least."""
+DRAWN = 12
+"""Places drawn for the first one of a tool: the first that lies in it is taken, for there a missed tool shows."""
 AMONG: dict[str, Callable[[bool, bool], bool]] = {
     "cut": lambda one, other: one and not other,
     "add": lambda one, other: one or other,
@@ -36,8 +38,9 @@ def comes_true(how: str, one: Any, others: Sequence[Any], made: Any) -> bool:
         start, end = (first, last) if how == "add" else (np.maximum(low, first), np.minimum(high, last))
         if not (start < end).all():
             continue
-        for share in rng.random((max(2, PLACES // len(tools)), 3)):
-            place = start + share * (end - start)
+        drawn = start + rng.random((DRAWN + PLACES // len(tools), 3)) * (end - start)
+        first_in = next((number for number, place in enumerate(drawn[:DRAWN]) if state(place)), 0)
+        for place in [drawn[first_in], *drawn[DRAWN + 1 :]]:
             here, there, among = state_one(place), state_made(place), state(place)
             if among is False:
                 beside = [other(place) for _, other in tools if other is not state]
