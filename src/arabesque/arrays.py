@@ -54,6 +54,13 @@ def summed(index: Ints, values: Floats, count: int) -> Floats:
     return total
 
 
+def enclosed(points: Floats, triangles: Ints) -> float:
+    """The volume inside closed triangles (m, 3) over (n, 3) points, by the divergence theorem; below 0 where they look
+    inwards."""
+    a, b, c = np.swapaxes(points[triangles], 0, 1)
+    return float(np.einsum("nc,nc->", a, np.cross(b, c)) / 6)
+
+
 def runs_of(marks: Bools) -> list[tuple[int, int]]:
     """Where each run of marks (n,) begins, and where it has ended."""
     ends = np.flatnonzero(np.diff(np.concatenate([[0], marks.astype(np.int8), [0]])))

@@ -31,6 +31,16 @@ def number(count: int) -> str:
     return f"{count:,}".replace(",", "\u202f")
 
 
+def area(value: float) -> str:
+    """mm² with narrow gaps between thousands."""
+    return f"{value:,.1f} mm²".replace(",", "\u202f")
+
+
+def volume(value: float) -> str:
+    """mm³ with narrow gaps between thousands."""
+    return f"{value:,.1f} mm³".replace(",", "\u202f")
+
+
 def three(values: Floats, digits: int = 4) -> str:
     """Three numbers in a row, without negative zeros."""
     return "  ".join(f"{round(float(value), digits) + 0.0:.{digits}f}" for value in values)

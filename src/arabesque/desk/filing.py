@@ -14,7 +14,7 @@ from arabesque.desk.jobs import Job
 from arabesque.desk.plain import hint
 from arabesque.desk.session import Session
 from arabesque.desk.settings import Settings
-from arabesque.desk.tools.deliver.export import Export
+from arabesque.desk.tools.deliver.delivering import Delivering
 from arabesque.desk.tools.prepare.open_scan import OpenScan
 from arabesque.errors import ArabesqueError
 from arabesque.files import with_suffix
@@ -116,15 +116,13 @@ class Filing(QObject):
         path = self._place_for("Save the project", start, f"Arabesque projects (*{SUFFIX})", SUFFIX)
         return None if path is None else self._session.save(path)
 
-    def choose_export(self) -> None:
-        """Ask for a place and write there what the running tool offers."""
+    def choose_place(self) -> None:
+        """Ask for a place and have the running tool write there."""
         tool = self._hand.tool
-        assert isinstance(tool, Export)
-        kind = tool.options.kind
-        path = self._place_for("Export", f"patches{kind.suffix}", f"{kind.value[0]} (*{kind.suffix})", kind.suffix)
+        assert isinstance(tool, Delivering)
+        path = self._place_for(*tool.writes)
         if path is not None:
-            self._session.export(path, tool.items(), kind, tool.options.unit.value, tool.options.chord)
-            tool.left.emit()
+            tool.write(path)
 
     def choose_model(self) -> None:
         """Choose a STEP or IGES file and bring its shapes in."""

@@ -44,7 +44,7 @@ from arabesque.desk.settings import Colours, Mouse, Settings, ShownUnit, Wheel
 from arabesque.desk.sight import Sight
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
-from arabesque.desk.tools.deliver.export import Export
+from arabesque.desk.tools.deliver.delivering import Delivering
 from arabesque.desk.tools.preferences import Preferences
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.drawing import Paper
@@ -246,8 +246,8 @@ class Window(QMainWindow):
         if isinstance(tool, Preferences):
             tool.read(self.settings)
             tool.edited.connect(self._dress)
-        if isinstance(tool, Export):
-            tool.place_wanted.connect(self.files.choose_export)
+        if isinstance(tool, Delivering):
+            tool.place_wanted.connect(self.files.choose_place)
 
     def _started(self, tool: Tool) -> None:
         self._cursor = (self.view.width() / 2, self.view.height() / 2)

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from arabesque.arrays import Floats
+from arabesque.arrays import Floats, enclosed
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane, angle_and_shift
 from arabesque.mending.calming import calm
@@ -193,7 +193,6 @@ def _filled(scan: Scan, recipe: Recipe, progress: Progress) -> tuple[Scan, dict[
 def _state(scan: Scan) -> dict[str, Any]:
     health = examine(scan)
     low, high = scan.bounds
-    a, b, c = (scan.points[scan.triangles[:, i]] for i in range(3))
     return {
         "points": len(scan.points),
         "triangles": health.triangles,
@@ -206,7 +205,7 @@ def _state(scan: Scan) -> dict[str, Any]:
         "watertight": health.watertight,
         "area_mm2": health.area,
         # of the closed shape; with openings, only a measure of comparison
-        "volume_mm3": float(np.einsum("nc,nc->n", a, np.cross(b, c)).sum() / 6),
+        "volume_mm3": enclosed(scan.points, scan.triangles),
         "noise": scan.noise,
         "size": (high - low).tolist(),
     }

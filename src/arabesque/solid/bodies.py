@@ -100,11 +100,15 @@ def sound(shape: Any, sources: Sequence[dict[str, Any]], failed: KernelProblem |
         return told
     mending = ShapeFix_Shape(shape)
     mending.Perform()
-    mended = body(mending.Shape())
-    lost = told["closed"] and not (mended["closed"] and mended["volume"] > NOTHING)
-    if (lost or not mended["valid"]) and all(BRepCheck_Analyzer(solid_of(one)).IsValid() for one in sources):
+    try:
+        mended = body(mending.Shape())
+    except kernel.KERNEL_ERRORS:
+        mended = None  # what was mended has faces without extent: it is none
+    lost = mended is None or (told["closed"] and not (mended["closed"] and mended["volume"] > NOTHING))
+    kept = told if mended is None or lost else mended
+    if not kept["valid"] and all(BRepCheck_Analyzer(solid_of(one)).IsValid() for one in sources):
         raise failed or KernelProblem("The kernel makes no valid body of this", "Move what it is made with a little")
-    return told if lost else mended
+    return kept
 
 
 def made(solid: dict[str, Any]) -> dict[str, Any]:

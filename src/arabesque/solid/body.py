@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from arabesque.arrays import Bytes, Floats, frozen_array, tree_of
+from arabesque.arrays import Bytes, Floats, enclosed, frozen_array, tree_of
 from arabesque.checking import self_crossings
 from arabesque.errors import InvalidShape, KernelCrash, KernelProblem
 from arabesque.files import readable
@@ -188,10 +188,9 @@ def hollow(one: Body, wall: float, places: Floats, worker: KernelWorker, progres
     _solids((one,))
     made = body_from(_asked(worker, progress, "hollowed", record_of(one), float(wall), places))
     samples = made.sampler(LOOKED_AT).read(made)
-    a, b, c = np.swapaxes(samples.points[samples.triangles], 0, 1)
-    enclosed = float(np.einsum("nc,nc->", a, np.cross(b, c)) / 6)
+    inside = enclosed(samples.points, samples.triangles)
     # the kernel does not see that inner faces run through each other
-    if abs(enclosed - made.told.volume) > UNLIKE * made.told.volume or len(self_crossings(samples)):
+    if abs(inside - made.told.volume) > UNLIKE * made.told.volume or len(self_crossings(samples)):
         raise KernelProblem(f"Inside, a wall of {wall:g} mm runs through itself", "Give less, or take small forms away")
     return made
 

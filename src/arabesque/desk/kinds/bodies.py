@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from arabesque.desk import theme
-from arabesque.desk.facts import Fact
+from arabesque.desk.facts import Fact, area, volume
 from arabesque.desk.kinds.base import Pen
 from arabesque.desk.kinds.surfaces import ShownPatchwork, ShownSampled
 from arabesque.desk.session import Session
@@ -45,8 +45,8 @@ def told_facts(told: Told) -> list[Fact]:
     return [
         Fact("Closed", closed, "good" if told.closed else "bad"),
         Fact("Valid", "yes" if told.valid else "no", "good" if told.valid else "bad"),
-        *([Fact("Volume", f"{told.volume:,.1f} mm³".replace(",", "\u202f"))] if told.closed else []),
-        Fact("Area", f"{told.area:,.1f} mm²".replace(",", "\u202f")),
+        *([Fact("Volume", volume(told.volume))] if told.closed else []),
+        Fact("Area", area(told.area)),
         Fact("Centre", "  ".join(f"{value + 0.0:.1f}" for value in told.centre)),
         Fact("Widest gap", f"{told.gap:.2g} mm"),
         Fact("Shortest edge", f"{told.shortest:.2g} mm"),

@@ -66,6 +66,8 @@ class Tool(QObject):
 
     changed = pyqtSignal()
     left = pyqtSignal()
+    place_wanted = pyqtSignal()
+    """The tool has something to write: the user is to say where."""
     form_changed = pyqtSignal()
     """The tool itself changed its options: the form is to show them."""
 

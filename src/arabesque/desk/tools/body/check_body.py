@@ -2,29 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
 from functools import partial
+from typing import Any
 
 import numpy as np
 
 from arabesque.arrays import Floats
 from arabesque.checking import Asked, FilledSection, Looked, OfFace, look_at
 from arabesque.desk import theme
-from arabesque.desk.facts import Choice, Fact
-from arabesque.desk.jobs import Job
+from arabesque.desk.facts import Choice, Fact, area
 from arabesque.desk.kinds.bodies import told_facts
-from arabesque.desk.patches import LIFT
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Tool
-from arabesque.desk.tools.on_patches import patch_under, take_one
+from arabesque.desk.tools.looking import Looking, mapped
 from arabesque.desk.tools.options import angle, labelled, whole
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import MISSING, Discs, Label, Lines, Paint, Triangles, polyline
-from arabesque.errors import ArabesqueError
-from arabesque.model import Item
+from arabesque.progress import Progress
 from arabesque.scan import Scan
+from arabesque.shapes import Samples
 from arabesque.solid import Body
 
 LISTED = 8
@@ -45,7 +43,7 @@ class Along(Enum):
         return -np.eye(3)[2] if self is Along.DOWN else np.eye(3)["XYZ".index(self.name)]
 
 
-class CheckBody(Tool):
+class CheckBody(Looking):
     """A click takes another body; what is beyond the limit is coloured, and its faces are listed, the worst first."""
 
     needs = (Body,)
@@ -56,8 +54,8 @@ class CheckBody(Tool):
     hint = "Choose what is looked at; click a line of the list to go there, or another body"
     shortcut = "J"
     icon = "ph.clipboard-text"
-    applies = False
-    told_first = True
+    kinds = (Body,)
+    word = "body"
 
     @dataclass
     class Options:
@@ -80,63 +78,17 @@ class CheckBody(Tool):
                 Asked.SECTIONS: ("limit", "least"),
             }.get(self.asked, ("limit", "least", "along", "count"))
 
-    def start(self) -> None:
-        take_one(self.session, Body)
-        self._job: Job | None = None
-        self.found: Looked | None = None
-        self._for: tuple[object, ...] = ()
-        self.session.document_changed.connect(self._look)
-        self.session.selection_changed.connect(self._look)
-        self._look()
+    def asks(self, shape: Any) -> tuple[object, ...]:
+        o = self.options
+        return o.asked, o.along, o.count, self.session.scan
 
-    def stop(self) -> None:
-        self.session.document_changed.disconnect(self._look)
-        self.session.selection_changed.disconnect(self._look)
-        if self._job is not None:
-            self._job.drop()
+    def see(self, shape: Any) -> Callable[[Progress], Looked]:
+        o = self.options
+        return partial(look_at, shape, o.asked, o.along.way, o.count, self.session.scan)
 
     @property
-    def body(self) -> Item | None:
-        """The selected body."""
-        return self.session.chosen(Body)
-
-    @property
-    def says(self) -> str:
-        return "Looking" if self._job is not None else self.hint
-
-    def options_changed(self) -> None:
-        self._look()
-        self.changed.emit()
-
-    def press(self, pointer: Pointer) -> None:
-        under = patch_under(self.session, pointer, Body)
-        if under is None:
-            self.session.tell_problem(ArabesqueError("There is no body here", "Click on one"))
-        else:
-            self.session.select(under[0].id)
-
-    def _look(self) -> None:
-        """Look beside the window at the body as it is now."""
-        item, o, scan = self.body, self.options, self.session.scan
-        wanted = () if item is None else (item.shape, o.asked, o.along, o.count, scan)
-        if wanted == self._for:
-            return
-        self._for, self.found = wanted, None
-        if self._job is not None:
-            self._job.drop()
-            self._job = None
-        if item is None:
-            return
-        look = partial(look_at, item.shape, o.asked, o.along.way, o.count, scan)
-        job = self._job = self.session.run("Looking at the body", lambda progress: look(progress=progress))
-        job.done.connect(lambda found: self._take(job, found))
-        job.failed.connect(lambda _: self._take(job, None))
-        self.changed.emit()
-
-    def _take(self, job: Job, found: Looked | None) -> None:
-        if job is self._job:
-            self._job, self.found = None, found
-            self.changed.emit()
+    def samples(self) -> Samples | None:
+        return None if self.found is None else self.found.samples
 
     @property
     def least(self) -> float:
@@ -145,7 +97,7 @@ class CheckBody(Tool):
 
     @property
     def facts(self) -> list[Fact]:
-        item, found, asked = self.body, self.found, self.options.asked
+        item, found, asked = self.item, self.found, self.options.asked
         if item is None:
             return [Fact("Body", "none")]
         told = [Fact("Body", item.name), *told_facts(item.shape.told)[:2]]
@@ -156,7 +108,7 @@ class CheckBody(Tool):
             return [*told, Fact("Crosses itself", f"at {count} places" if count else "no", "bad" if count else "good")]
         if asked is Asked.SECTIONS:
             areas = [section.area for section in found.sections]
-            return [*told, Fact("Largest area", _area(max(areas)))]
+            return [*told, Fact("Largest area", area(max(areas)))]
         if found.least is None:
             return [*told, Fact("Least", "nothing was met")]
         if asked is Asked.DISTANCE:
@@ -169,7 +121,7 @@ class CheckBody(Tool):
         return [
             *told,
             Fact(words, f"{found.least[0]:.3g} {found.unit}", "good" if good else "bad"),
-            Fact("Area below it", _area(below), "bad" if below > 0 else "good"),
+            Fact("Area below it", area(below), "bad" if below > 0 else "good"),
         ]
 
     @property
@@ -179,19 +131,17 @@ class CheckBody(Tool):
             return []
         if self.options.asked is Asked.SECTIONS:
             shown = [(k, one) for k, one in enumerate(found.sections, start=1) if one.outlines]
-            return [
-                Choice(f"Section {k}: {_area(one.area)}", partial(self._fly, one.outlines[0][0])) for k, one in shown
-            ]
+            return [Choice(f"Section {k}: {area(one.area)}", partial(self.fly, one.outlines[0][0])) for k, one in shown]
         if found.values is None:
             places = found.crossings[:1]
-            return [Choice("Go to where it crosses itself", partial(self._fly, place)) for place in places]
+            return [Choice("Go to where it crosses itself", partial(self.fly, place)) for place in places]
         lines = []
         for face in self._worst(found):
             on = found.samples.part == face.face
             values = np.where(on, self._badness(found.values), -np.inf)
             place = found.samples.points[int(values.argmax())]
             low, high = f"{face.least:.3g}", f"{face.largest:.3g} {found.unit}"
-            lines.append(Choice(f"Face {face.face + 1}: {low} to {high}", partial(self._fly, place)))
+            lines.append(Choice(f"Face {face.face + 1}: {low} to {high}", partial(self.fly, place)))
         return lines
 
     def _worst(self, found: Looked) -> list[OfFace]:
@@ -203,17 +153,11 @@ class CheckBody(Tool):
         """(n,) larger for what is worse."""
         return np.abs(values) if self.options.asked is Asked.DISTANCE else -values
 
-    def _fly(self, place: Floats) -> None:
-        found = self.found
-        if found is not None:
-            near = int(np.linalg.norm(found.samples.points - place, axis=1).argmin())
-            self.session.asks.fly.emit(place, found.samples.normals[near], 0.2 * found.samples.size)
-
     # the picture
 
     @property
     def covers(self) -> frozenset[str]:
-        item, found = self.body, self.found
+        item, found = self.item, self.found
         if item is None or found is None:
             return frozenset()
         # a scan would hide what lies inside
@@ -236,14 +180,10 @@ class CheckBody(Tool):
         found = self.found
         if found is None:
             return []
-        samples, colours = found.samples, theme.now()
         values = None if found.values is None else self._shown(found.values)
         through = self.options.asked is Asked.SECTIONS
         paint = Paint.DISTANCE if self.options.asked is Asked.DISTANCE else Paint.SHORT
-        mesh = Triangles("checked", samples.points, samples.normals, samples.triangles, colours.porcelain, values,
-                         paint, see_through=through, lift=LIFT)  # fmt: skip
-        parts: list[Triangles | Lines | Discs | Label] = [mesh]
-        parts += [Lines(polyline(samples.points[row]), colours.ink, 1.0, lift=0.8) for row in samples.rims]
+        colours, parts = theme.now(), mapped(found.samples, values, paint, through)
         if len(found.crossings):
             parts.append(Discs(found.crossings, np.ones(len(found.crossings)), 3.0, colours.outside))
         for number, section in enumerate(found.sections):
@@ -271,8 +211,3 @@ def _section_parts(section: FilledSection, number: int) -> list[Triangles | Line
     ink = theme.now().ink
     fill = Triangles(f"section {number}", points, normals, np.arange(len(points)).reshape(-1, 3), theme.now().accent)
     return [fill, *(Lines(polyline(line), ink, 1.4, on_top=True) for line in section.outlines)]
-
-
-def _area(value: float) -> str:
-    """mm² with narrow gaps between thousands."""
-    return f"{value:,.1f} mm²".replace(",", "\u202f")

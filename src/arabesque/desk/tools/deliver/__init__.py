@@ -1,5 +1,7 @@
 """The tools of the last step."""
 
 from arabesque.desk.tools.deliver.export import Export
+from arabesque.desk.tools.deliver.mill_check import CheckMill
+from arabesque.desk.tools.deliver.print_check import CheckPrint
 
-GROUPS = ((Export,),)
+GROUPS = ((Export,), (CheckPrint, CheckMill))

@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-
-from PyQt6.QtCore import pyqtSignal
+from pathlib import Path
 
 from arabesque.desk.facts import Fact
 from arabesque.desk.settings import ShownUnit
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.deliver.delivering import Delivering, Written
 from arabesque.geometry import Curve
 from arabesque.model import Item
 from arabesque.shapes import Sampled, can
 from arabesque.solid import FileKind, deliverable
 
 
-class Export(Tool):
+class Export(Delivering):
     """Asks for kind, unit and chord tolerance, then for the place."""
 
     needs = ((Sampled, Curve),)
@@ -26,8 +25,6 @@ class Export(Tool):
     hint = "Write the selected patch, or all that show, for other systems"
     shortcut = "Ctrl+E"
     icon = "ph.export"
-
-    place_wanted = pyqtSignal()
 
     @dataclass
     class Options:
@@ -60,8 +57,14 @@ class Export(Tool):
         return bool(self.items())
 
     @property
-    def apply_word(self) -> str:
-        return "Write…"
+    def writes(self) -> Written:
+        kind = self.options.kind
+        return Written("Export", f"patches{kind.suffix}", f"{kind.value[0]} (*{kind.suffix})", kind.suffix)
+
+    def write(self, path: Path) -> None:
+        o = self.options
+        self.session.export(path, self.items(), o.kind, o.unit.value, o.chord)
+        self.left.emit()
 
     @property
     def facts(self) -> list[Fact]:
@@ -72,7 +75,3 @@ class Export(Tool):
 
     def options_changed(self) -> None:
         self.changed.emit()
-
-    def apply(self) -> None:
-        if self.can_apply:
-            self.place_wanted.emit()

@@ -1,0 +1,39 @@
+"""What leaves the house: checks for printing and milling, reports, sheets, files that were read back."""
+
+from arabesque.delivery.height_field import HeightField, height_field, left_by, tip_heights
+from arabesque.delivery.mill_check import MillCheck, Milling, check_mill
+from arabesque.delivery.mill_path import (
+    CutterPath,
+    block_mesh,
+    compared,
+    cut_block,
+    parallel_path,
+    read_gcode,
+    write_gcode,
+)
+from arabesque.delivery.print_check import Laid, PrintCheck, PrintLimits, check_print
+from arabesque.delivery.whole import Whole, direction, whole_of
+
+__all__ = [
+    "CutterPath",
+    "HeightField",
+    "Laid",
+    "MillCheck",
+    "Milling",
+    "PrintCheck",
+    "PrintLimits",
+    "Whole",
+    "block_mesh",
+    "check_mill",
+    "check_print",
+    "compared",
+    "cut_block",
+    "direction",
+    "height_field",
+    "left_by",
+    "parallel_path",
+    "read_gcode",
+    "tip_heights",
+    "whole_of",
+    "write_gcode",
+]

@@ -1,0 +1,141 @@
+"""What milling with a ball cutter along one direction asks of a shape: what it reaches, and what it leaves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from arabesque.arrays import Bools, Floats
+from arabesque.delivery.height_field import HeightField, floored, frame_along, height_field, tip_heights
+from arabesque.delivery.milling_kernel import standing_off
+from arabesque.delivery.whole import Whole, direction
+from arabesque.errors import ArabesqueError
+from arabesque.progress import Progress, silent
+from arabesque.scan import BoxTree
+from arabesque.shapes import Samples
+
+UPRIGHT = 0.02
+"""Sine of the lean backwards at which a place still counts as upright, and is reached by the side of a cutter."""
+LIFTED = 1e-4
+"""Of the size of a shape: rays to the spindle begin this far off it."""
+SMALLEST, HALVINGS = 0.25, 7
+"""mm, the smallest cutter that is asked for, and steps in the search for the largest that does."""
+CELLS = 500
+"""Places along the longer side of the grid, at most, where no closer one is asked for."""
+WIDEST = 0.25
+"""Of the size of a shape: no larger cutter is looked for."""
+
+
+@dataclass(frozen=True)
+class Milling:
+    """way: from the work to the spindle. radius: of the ball, mm. limit: mm of stock that may stay. step: mm between
+    neighbouring ways of the cutter. cell: mm of the grid; 0 for as fine as the limit asks for, and time allows."""
+
+    way: tuple[float, float, float] = (0.0, 0.0, 1.0)
+    radius: float = 3.0
+    limit: float = 0.2
+    step: float = 0.6
+    cell: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not (self.radius > 0 and self.limit > 0 and self.step > 0 and self.cell >= 0):
+            raise ArabesqueError("Radius, stock and step of a cutter are above 0", "Give lengths in mm")
+        if self.step > 2 * self.radius:
+            raise ArabesqueError("Ways further apart than the cutter is wide leave walls", "Give a smaller step")
+
+    @property
+    def scallop(self) -> float:
+        """mm, the height of the ridge between two ways on a plane: r - sqrt(r² - (s/2)²), common practice."""
+        return float(self.radius - np.sqrt(self.radius**2 - (self.step / 2) ** 2))
+
+
+@dataclass(frozen=True, eq=False)
+class MillCheck:
+    """What a check found. reached: (n,) places of the samples that the spindle sees. stock: (n,) mm that stay on these,
+    0 on the others. largest: radius of the largest ball, mm, that leaves no more than the limit anywhere that is
+    reached; None where even the smallest leaves more. tips: how low the cutter's tip may come."""
+
+    milling: Milling
+    samples: Samples
+    reached: Bools
+    stock: Floats
+    largest: float | None
+    tips: HeightField
+
+    @property
+    def missed(self) -> float:
+        """mm² that the spindle does not see."""
+        return float(self.samples.areas[~self.reached].sum())
+
+    @property
+    def left(self) -> float:
+        """mm² on which more than the limit stays."""
+        return float(self.samples.areas[self.stock > self.milling.limit].sum())
+
+    @property
+    def most(self) -> float:
+        """mm, the thickest stock that stays."""
+        return float(self.stock.max(initial=0.0))
+
+    @property
+    def good(self) -> bool:
+        """True where all is reached, and no more stays than may."""
+        return bool(self.reached.all()) and self.most <= self.milling.limit
+
+
+def check_mill(whole: Whole, milling: Milling, progress: Progress = silent, search: bool = True) -> MillCheck:
+    """Check what is milled along a direction with a ball cutter, down to the shape's lowest place.
+
+    search: also for the largest cutter that does it all. Raises ArabesqueError for a direction of length 0 and a grid
+    with millions of places.
+    """
+    way, samples = direction(milling.way), whole.samples
+    progress(0.05, "Looking along the spindle")
+    reached = seen_along(samples, way)
+    field = field_of(whole, way, milling)
+    places = field.local(samples.points)
+    progress(0.2, "Rolling the cutter over it")
+    tips = tip_heights(field, milling.radius)
+    stock = np.where(reached, _stock(places, tips, milling.radius, milling.limit), 0.0)
+
+    def does(radius: float) -> bool:
+        some = places[reached]
+        return bool((_stock(some, tip_heights(field, radius), radius, milling.limit) <= milling.limit).all())
+
+    largest = None
+    if search and reached.any():
+        high = WIDEST * samples.size
+        for step in range(HALVINGS + 1):
+            progress(0.3 + 0.7 * step / (HALVINGS + 1), "Looking for the largest cutter that does")
+            radius = SMALLEST if step == 0 else (np.sqrt(largest * high) if largest is not None else SMALLEST)
+            if does(float(radius)):
+                largest = float(radius)
+            elif step == 0:
+                break
+            else:
+                high = float(radius)
+    return MillCheck(replace(milling, cell=field.cell), samples, reached, stock, largest, tips)
+
+
+def field_of(whole: Whole, way: Floats, milling: Milling) -> HeightField:
+    """The heights that a mill sees, as fine as it asks for, with room for the cutter round it."""
+    flat = whole.samples.points @ frame_along(way)[:3, :2]
+    longest = float(np.ptp(flat, axis=0).max())
+    cell = milling.cell or max(milling.limit, longest / CELLS)
+    field = height_field(whole, way, cell, milling.radius + 2 * cell)
+    return floored(field, float((whole.samples.points @ way).min()))
+
+
+def seen_along(samples: Samples, way: Floats) -> Bools:
+    """(n,) which places nothing hides from a spindle along a direction (3,); upright walls count as seen."""
+    tree = BoxTree(samples.points[samples.triangles].reshape(-1, 9))
+    lift = LIFTED * samples.size
+    begin = samples.points + lift * (samples.normals + way)
+    hidden = tree.first_hits(begin, np.tile(way, (len(begin), 1)))[0] >= 0
+    return np.asarray((samples.normals @ way > -UPRIGHT) & ~hidden)
+
+
+def _stock(places: Floats, tips: HeightField, radius: float, limit: float) -> Floats:
+    reach = max(2 * radius, 10 * limit)
+    return standing_off(np.ascontiguousarray(places), tips.heights, tips.start, tips.cell, radius, reach)
