@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import os
 import stat
 import uuid
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 from arabesque.errors import FileProblem
@@ -30,6 +32,29 @@ def readable(path: str | Path) -> Path:
     if not stat.S_ISREG(mode):
         raise FileProblem(f"{path} is a device or a pipe", "Write what comes from it to a file first, and open that")
     return path
+
+
+@dataclass(frozen=True)
+class Source:
+    """A file that something came from: its name, and the SHA-256 of what it held then."""
+
+    name: str
+    checksum: str
+
+    @property
+    def stem(self) -> str:
+        """The name without its ending."""
+        return Path(self.name).stem
+
+
+def source_of(path: str | Path) -> Source:
+    """What a file is and holds now. Raises FileProblem where it cannot be read."""
+    path = readable(path)
+    try:
+        with path.open("rb") as file:
+            return Source(path.name, hashlib.file_digest(file, "sha256").hexdigest())
+    except OSError as problem:
+        raise FileProblem(f"{_short(path)} cannot be read ({problem.strerror})", "Check its permissions") from problem
 
 
 def _short(path: Path) -> str:

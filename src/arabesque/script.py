@@ -34,6 +34,7 @@ from arabesque.cages import Cage
 from arabesque.checking import BothWays, measure_both_ways
 from arabesque.curve_files import read_curves
 from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.files import Source, source_of
 from arabesque.fitting import Borders, CageFit, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
 from arabesque.geometry import Plane, Surface
 from arabesque.layout import Layout
@@ -65,6 +66,7 @@ from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.script_base import AnyItem
 from arabesque.script_cages import Cages
 from arabesque.script_curves import ShapesCurves
+from arabesque.script_delivery import Delivers
 from arabesque.script_features import Features
 from arabesque.script_joining import Joins
 from arabesque.script_layout import Layouts
@@ -89,7 +91,7 @@ _KINDS = {
 }
 
 
-class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features):
+class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features, Delivers):
     """A project without a window.
 
     Items are values: what a method returns tells of the state at that
@@ -174,7 +176,8 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features):
         """Bring a mesh file in; its numbers are in ``unit``. The first scan is the reference."""
         path = Path(path)
         scan = read_scan(path, unit, self._progress)
-        return self._added(f"scan {path.stem} opened", path.stem, scan, (), f"{path.name}, {unit}")
+        words = f"{path.name}, {unit}"
+        return self._added(f"scan {path.stem} opened", path.stem, scan, (), words, source_of(path))
 
     def open(self, path: str | Path) -> tuple[AnyItem, ...]:
         """Open a project file in place of what there is, or bring in what a STEP or IGES file holds.
@@ -201,7 +204,7 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features):
         """Bring in the solids and shells of a STEP file, as bodies; in one step."""
         before = set(self.document.items)
         found = bodies_in(Path(path), self._worker, self._progress)
-        self._do(edits.exchange.bodies_in(self.document, found, Path(path)))
+        self._do(edits.exchange.bodies_in(self.document, found, source_of(path)))
         return tuple(item for item in self.items if item.id not in before)
 
     def open_curves(self, path: str | Path, unit: str = "mm") -> tuple[AnyItem, ...]:
@@ -209,7 +212,7 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features):
         path = Path(path)
         before = set(self.document.items)
         found = read_curves(path, unit, self.tolerance, self._worker, self._progress)
-        self._do(edits.exchange.curves_in(self.document, found, path))
+        self._do(edits.exchange.curves_in(self.document, found, source_of(path)))
         return tuple(item for item in self.items if item.id not in before)
 
     def save(self, path: str | Path) -> None:
@@ -446,8 +449,16 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features):
         assert change.select is not None
         return self.document[change.select]
 
-    def _added(self, label: str, name: str, shape: Any, made_from: tuple[str, ...] = (), words: str = "") -> AnyItem:
-        change = edits.items.added(self.document, label, name, shape, made_from, words)
+    def _added(
+        self,
+        label: str,
+        name: str,
+        shape: Any,
+        made_from: tuple[str, ...] = (),
+        words: str = "",
+        file: Source | None = None,
+    ) -> AnyItem:
+        change = edits.items.added(self.document, label, name, shape, made_from, words, file)
         self._do(change)
         assert change.select is not None
         return self.document[change.select]
@@ -455,5 +466,5 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features):
     def _opened_model(self, path: Path) -> tuple[AnyItem, ...]:
         before = set(self.document.items)
         model = read_model(path, self._worker, self._progress)
-        self._do(edits.exchange.brought_in(self.document, model, path))
+        self._do(edits.exchange.brought_in(self.document, model, source_of(path)))
         return tuple(item for item in self.items if item.id not in before)

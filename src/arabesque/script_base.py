@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from arabesque.files import Source
 from arabesque.model import Change, Document, Item
 from arabesque.progress import Progress
 from arabesque.recipes import Recipe
@@ -51,5 +52,13 @@ class Lends:
     def _derived(self, label: str, name: str, recipe: Recipe, shape: Any = None) -> AnyItem:
         raise NotImplementedError
 
-    def _added(self, label: str, name: str, shape: Any, made_from: tuple[str, ...] = (), words: str = "") -> AnyItem:
+    def _added(
+        self,
+        label: str,
+        name: str,
+        shape: Any,
+        made_from: tuple[str, ...] = (),
+        words: str = "",
+        file: Source | None = None,
+    ) -> AnyItem:
         raise NotImplementedError

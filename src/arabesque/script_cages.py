@@ -15,6 +15,7 @@ from arabesque.cages.files import read_cage
 from arabesque.cages.match import Matched, OnCage, OnCurve, OnRim, Order, Target, match_border
 from arabesque.cages.through import cage_of_patches
 from arabesque.errors import ArabesqueError
+from arabesque.files import source_of
 from arabesque.fitting import CageFit, CageSettings, fit_cage
 from arabesque.geometry import Curve, Plane
 from arabesque.model import edits
@@ -35,7 +36,8 @@ class Cages(Lends):
 
     def open_cage(self, path: str | Path, unit: str = "mm") -> AnyItem:
         """The cage in an OBJ file of quads."""
-        return self._added(f"{Path(path).name} opened", Path(path).stem, read_cage(path, unit))
+        cage = read_cage(path, unit)
+        return self._added(f"{Path(path).name} opened", Path(path).stem, cage, (), Path(path).name, source_of(path))
 
     def cage_of(self, patches: list[AnyItem], nu: int = 4, nv: int = 4, reach: float | None = None) -> AnyItem:
         """A cage of nu x nv faces for every patch, with borders within ``reach`` mm (the tolerance) of each other

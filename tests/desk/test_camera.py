@@ -4,9 +4,9 @@ import unittest
 
 import numpy as np
 
-from arabesque.desk.view.camera import DIRECTIONS, Camera
+from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.picking import along_line, nearest_point, nearest_row, on_plane, triangles_under
-from arabesque.geometry import Surface
+from arabesque.geometry import VIEWS, Surface
 
 POINTS = np.random.default_rng(0).uniform(-100, 100, (50, 3))
 
@@ -46,7 +46,7 @@ class CameraTest(unittest.TestCase):
     def test_everything_fits(self) -> None:
         low, high = POINTS.min(axis=0), POINTS.max(axis=0)
         for camera in self.cameras():
-            for direction in [*DIRECTIONS, "slanted"]:
+            for direction in [*VIEWS, "slanted"]:
                 seen = camera.looking(direction).fitted(low, high).project(POINTS)
                 self.assertTrue(((seen[:, 0] > 0) & (seen[:, 0] < 900) & (seen[:, 1] > 0) & (seen[:, 1] < 600)).all())
 

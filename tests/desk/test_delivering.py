@@ -1,16 +1,20 @@
 """What leaves the house, from the window."""
 
+import json
 from unittest import mock
 
 import numpy as np
+import pypdf
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
 
+from arabesque.checking import Figures
 from arabesque.delivery import read_gcode
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.deliver.mill_check import CheckMill, Looked
 from arabesque.desk.tools.deliver.print_check import CheckPrint, Mapped
+from arabesque.desk.tools.deliver.report import WriteReport
 from arabesque.desk.view.scene import MISSING, Triangles
 from tests.desk.support import WindowTest
 from tests.examples import box_body
@@ -31,6 +35,36 @@ class Delivering(WindowTest):
         tool = self.window.hand.tool
         assert isinstance(tool, kind)
         return tool
+
+
+class ReportTest(Delivering):
+    def test_the_report_says_what_the_strip_says(self) -> None:
+        """To the last digit; a milestone stands beside, and the JSON is inside."""
+        self.patched()
+        self.session.set_milestone("first")
+        self.idle()
+        strip = self.window.fit_strip
+        shown = [cell.value.text() for cell in (strip.inside, strip.worst, strip.rms, strip.back)]
+        self.window.hand.go_to(Step.DELIVER)
+        self.key(Qt.Key.Key_R)
+        tool = self.window.hand.tool
+        assert isinstance(tool, WriteReport)
+        (compare,) = [choice for choice in tool.choices if "first" in choice.label]
+        compare.run()
+        self.assertEqual(self.facts()["Compared with"], "first")
+        path = self.folder / "fit.pdf"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+            self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertIn("written", self.view.overlay.message)
+        reader = pypdf.PdfReader(str(path))
+        figures = json.loads(reader.attachments["figures.json"][0])
+        there, back = Figures(**figures["surface_to_scan"]), figures["scan_to_surface"]
+        words = there.words()
+        self.assertEqual([words["inside"], words["worst"], words["rms"], f"{back['inlier_p99']:.3f}"], shown)
+        self.assertEqual(figures["before"]["name"], "first")
+        text = "".join(page.extract_text() for page in reader.pages)
+        self.assertIn(words["inside"], text)
 
 
 class MakingTest(Delivering):

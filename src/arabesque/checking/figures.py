@@ -98,6 +98,13 @@ class Figures:
         """True when there are samples, all but the outliers keep the tolerance, and outliers are few."""
         return self.samples > 0 and self.inlier_p99 <= tolerance and self.outlier_share <= LARGEST_OUTLIER_SHARE
 
+    def words(self) -> dict[str, str]:
+        """What is shown of them everywhere: "inside", "worst" with its sign, and "rms"; dashes of nothing."""
+        if not self.samples:
+            return {"inside": "–", "worst": "–", "rms": "–"}
+        worst = self.highest if self.highest >= -self.lowest else self.lowest
+        return {"inside": f"{100 * self.inside:.1f} %", "worst": f"{worst:+.3f}", "rms": f"{self.rms:.3f}"}
+
     def as_record(self) -> dict[str, float | int]:
         """Plain numbers for a report."""
         return asdict(self)

@@ -1,5 +1,6 @@
 """What leaves the house: checks for printing and milling, reports, sheets, files that were read back."""
 
+from arabesque.delivery.fit_report import FitReport, fit_report
 from arabesque.delivery.height_field import HeightField, height_field, left_by, tip_heights
 from arabesque.delivery.mill_check import MillCheck, Milling, check_mill
 from arabesque.delivery.mill_path import (
@@ -12,10 +13,12 @@ from arabesque.delivery.mill_path import (
     write_gcode,
 )
 from arabesque.delivery.print_check import Laid, PrintCheck, PrintLimits, check_print
+from arabesque.delivery.report_files import as_html, as_json, as_pdf, write_report
 from arabesque.delivery.whole import Whole, direction, whole_of
 
 __all__ = [
     "CutterPath",
+    "FitReport",
     "HeightField",
     "Laid",
     "MillCheck",
@@ -23,12 +26,16 @@ __all__ = [
     "PrintCheck",
     "PrintLimits",
     "Whole",
+    "as_html",
+    "as_json",
+    "as_pdf",
     "block_mesh",
     "check_mill",
     "check_print",
     "compared",
     "cut_block",
     "direction",
+    "fit_report",
     "height_field",
     "left_by",
     "parallel_path",
@@ -36,4 +43,5 @@ __all__ = [
     "tip_heights",
     "whole_of",
     "write_gcode",
+    "write_report",
 ]

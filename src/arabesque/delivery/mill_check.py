@@ -85,7 +85,7 @@ class MillCheck:
 
 
 def check_mill(whole: Whole, milling: Milling, progress: Progress = silent, search: bool = True) -> MillCheck:
-    """Check what is milled along a direction with a ball cutter, down to the shape's lowest place.
+    """Check what is milled along a direction with a ball cutter, all round down to the shape's lowest place.
 
     search: also for the largest cutter that does it all. Raises ArabesqueError for a direction of length 0 and a grid
     with millions of places.
@@ -93,15 +93,15 @@ def check_mill(whole: Whole, milling: Milling, progress: Progress = silent, sear
     way, samples = direction(milling.way), whole.samples
     progress(0.05, "Looking along the spindle")
     reached = seen_along(samples, way)
-    field = field_of(whole, way, milling)
+    field, lowest = field_of(whole, way, milling), float((samples.points @ way).min())
     places = field.local(samples.points)
     progress(0.2, "Rolling the cutter over it")
-    tips = tip_heights(field, milling.radius)
+    tips = _tips(field, lowest, milling.radius)
     stock = np.where(reached, _stock(places, tips, milling.radius, milling.limit), 0.0)
 
     def does(radius: float) -> bool:
         some = places[reached]
-        return bool((_stock(some, tip_heights(field, radius), radius, milling.limit) <= milling.limit).all())
+        return bool((_stock(some, _tips(field, lowest, radius), radius, milling.limit) <= milling.limit).all())
 
     largest = None
     if search and reached.any():
@@ -123,8 +123,12 @@ def field_of(whole: Whole, way: Floats, milling: Milling) -> HeightField:
     flat = whole.samples.points @ frame_along(way)[:3, :2]
     longest = float(np.ptp(flat, axis=0).max())
     cell = milling.cell or max(milling.limit, longest / CELLS)
-    field = height_field(whole, way, cell, milling.radius + 2 * cell)
-    return floored(field, float((whole.samples.points @ way).min()))
+    return height_field(whole, way, cell, milling.radius + 2 * cell)
+
+
+def _tips(field: HeightField, lowest: float, radius: float) -> HeightField:
+    """How low a cutter may come: beside the shape its ball sinks under it, or it would leave a fillet at its foot."""
+    return tip_heights(floored(field, lowest - radius), radius)
 
 
 def seen_along(samples: Samples, way: Floats) -> Bools:

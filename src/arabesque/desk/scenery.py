@@ -28,6 +28,7 @@ def compose(
     tolerance = session.document.tolerance if tool.map_tolerance is None else tool.map_tolerance
     scene = Scene(
         show_distance=tool.map_tolerance is not None,
+        hatched=tool.hatched,
         tolerance=tolerance,
         distance_range=RANGE_IN_TOLERANCES * tolerance,
     )

@@ -24,6 +24,7 @@ from arabesque.desk.scan_views import ScanViews
 from arabesque.desk.seen import Seen
 from arabesque.desk.weighing import Weighing
 from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.files import Source, source_of
 from arabesque.geometry import Surface
 from arabesque.mending import merged, turned_over
 from arabesque.model import (
@@ -48,7 +49,7 @@ from arabesque.model import (
 from arabesque.progress import Progress
 from arabesque.scan import Scan, ready_to_fit
 from arabesque.shapes import SAMPLES_ALONG, Sampled, Shape, can
-from arabesque.solid import FileKind, KernelWorker, bodies_in, deliver, deliverable, read_model
+from arabesque.solid import Body, FileKind, KernelWorker, Model, bodies_in, deliver, deliverable, read_model
 
 FEWEST_ALONG = 30
 """Samples a side of each patch in a drag of very many."""
@@ -333,9 +334,17 @@ class Session(QObject):
             change = edits.items.with_tolerance(self.history.document, tolerance)
             self.commit(change.label, change.document)
 
-    def add(self, label: str, name: str, shape: Shape, made_from: tuple[str, ...] = (), words: str = "") -> Item:
+    def add(
+        self,
+        label: str,
+        name: str,
+        shape: Shape,
+        made_from: tuple[str, ...] = (),
+        words: str = "",
+        file: Source | None = None,
+    ) -> Item:
         """Add an item, select it, and return it."""
-        self.edit(edits.items.added, label, name, shape, made_from, words)
+        self.edit(edits.items.added, label, name, shape, made_from, words, file)
         item = self.selection
         assert item is not None
         return item
@@ -451,22 +460,29 @@ class Session(QObject):
     def open_model(self, path: Path) -> Job:
         """Bring the faces and curves of a STEP or IGES file in as items."""
 
-        job = self._job(f"Opening {path.name}", lambda progress: read_model(path, self.kernel, progress))
-        job.done.connect(lambda model: self.edit(edits.exchange.brought_in, model, path))
+        def work(progress: Progress) -> tuple[Model, Source]:
+            return read_model(path, self.kernel, progress), source_of(path)
+
+        job = self._job(f"Opening {path.name}", work)
+        job.done.connect(lambda read: self.edit(edits.exchange.brought_in, *read))
         return job
 
     def open_bodies(self, path: Path) -> Job:
         """Bring the solids and shells of a STEP file in as bodies."""
-        job = self._job(f"Opening {path.name}", lambda progress: bodies_in(path, self.kernel, progress))
-        job.done.connect(lambda bodies: self.edit(edits.exchange.bodies_in, bodies, path))
+
+        def work(progress: Progress) -> tuple[list[Body], Source]:
+            return bodies_in(path, self.kernel, progress), source_of(path)
+
+        job = self._job(f"Opening {path.name}", work)
+        job.done.connect(lambda read: self.edit(edits.exchange.bodies_in, *read))
         return job
 
     def open_cage(self, path: Path) -> Job:
         """Bring the quads of an OBJ file in as a cage; its numbers are in the document's unit."""
         unit = self.history.document.unit
-        job = self._job(f"Opening {path.name}", lambda _: read_cage(path, unit))
-        words = f"cage {path.stem} opened"
-        job.done.connect(lambda cage: self.edit(edits.items.added, words, path.stem, cage, (), f"{path.name}, {unit}"))
+        job = self._job(f"Opening {path.name}", lambda _: (read_cage(path, unit), source_of(path)))
+        words, origin = f"cage {path.stem} opened", f"{path.name}, {unit}"
+        job.done.connect(lambda read: self.edit(edits.items.added, words, path.stem, read[0], (), origin, read[1]))
         return job
 
     def _job(self, label: str, work: object) -> Job:

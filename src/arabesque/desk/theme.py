@@ -110,7 +110,7 @@ def apply(application: QApplication, theme: Theme, points: float = TEXT_POINTS) 
 
 @cache
 def _load_typeface() -> None:
-    for face in sorted(files("arabesque.desk").joinpath("fonts").iterdir(), key=lambda f: f.name):
+    for face in sorted(files("arabesque").joinpath("fonts").iterdir(), key=lambda f: f.name):
         if face.name.endswith(".otf"):
             QFontDatabase.addApplicationFontFromData(face.read_bytes())
 

@@ -86,9 +86,11 @@ from arabesque.geometry.twin import (
     symmetric_from,
     tie_matrix,
 )
+from arabesque.geometry.views import VIEWS, slanted
 
 __all__ = [
     "LARGEST_DEGREE",
+    "VIEWS",
     "Circle",
     "Curvatures",
     "Curve",
@@ -180,6 +182,7 @@ __all__ = [
     "section_bends",
     "simplify_curve",
     "simplify_surface",
+    "slanted",
     "span_places",
     "split_curve",
     "split_surface",

@@ -10,6 +10,7 @@ import numpy as np
 
 from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import InvalidShape
+from arabesque.files import Source
 from arabesque.geometry import Elementary, Twin
 from arabesque.model.kinds import kind_of
 from arabesque.recipes import Recipe
@@ -41,12 +42,13 @@ class Origin:
     """Where a free item comes from.
 
     made_from: ids of the items it was made from. words: a few, on how. motion: (4, 4) from where the item it was
-    made from lies, for a scan that was laid square; None when it lies there still.
+    made from lies, for a scan that was laid square; None when it lies there still. file: that it was read from, if any.
     """
 
     made_from: tuple[str, ...] = ()
     words: str = ""
     motion: Floats | None = None
+    file: Source | None = None
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "words", cleaned(self.words, LONGEST_WORDS))

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBox
 
 from arabesque.arrays import Floats
 from arabesque.cages import Cage
-from arabesque.checking import Back, Distances, Figures, WayBack, figures_of, way_figures
+from arabesque.checking import Back, Distances, WayBack, figures_of, way_figures
 from arabesque.desk import theme
 from arabesque.desk.checks.joins import JOINS, joins, limits_of, owners, rimmed
 from arabesque.desk.icons import icon
@@ -194,10 +194,10 @@ class FitStrip(QWidget):
         kept = self._session.kept
         figures = kept(figures_of, now, tolerance)
         self.histogram.show_bars(kept(_bars, now, tolerance), kept(_bars, then, tolerance) if then else None)
-        words = {**_words(figures), "back": kept(_back_words, back, tolerance)}
+        words = {**figures.words(), "back": kept(_back_words, back, tolerance)}
         ghosts = {}
         if then:
-            ghosts = {**_words(kept(figures_of, then, tolerance)), "back": kept(_back_words, back_then, tolerance)}
+            ghosts = {**kept(figures_of, then, tolerance).words(), "back": kept(_back_words, back_then, tolerance)}
         cells = {"inside": self.inside, "worst": self.worst, "rms": self.rms, "back": self.back}
         for key, cell in cells.items():
             cell.show_value(words[key], ghosts.get(key, ""), theme.now().faint)
@@ -249,10 +249,3 @@ def _bars(measured: tuple[Distances, ...], tolerance: float) -> Floats:
 def _back_words(ways: tuple[WayBack | Back, ...], tolerance: float) -> str:
     figures = way_figures(ways, tolerance)
     return f"{figures.inlier_p99:.3f}" if figures.samples else "–"
-
-
-def _words(figures: Figures) -> dict[str, str]:
-    if not figures.samples:
-        return {"inside": "–", "worst": "–", "rms": "–"}
-    worst = figures.highest if figures.highest >= -figures.lowest else figures.lowest
-    return {"inside": f"{100 * figures.inside:.1f} %", "worst": f"{worst:+.3f}", "rms": f"{figures.rms:.3f}"}

@@ -102,6 +102,11 @@ class Tool(QObject):
         return None
 
     @property
+    def hatched(self) -> str:
+        """What places of its distance map are that have no value."""
+        return "no scan"
+
+    @property
     def short_of(self) -> tuple[float, str] | None:
         """Where the tool shows what places lack of a limit: that, and its unit."""
         return None

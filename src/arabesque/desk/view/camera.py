@@ -5,25 +5,9 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from arabesque.arrays import Floats
-from arabesque.geometry import unit
+from arabesque.geometry import VIEWS, slanted, unit
 
 FIELD_OF_VIEW = np.radians(28.0)
-
-# rows: right, up and back (towards the eye) of the picture, in space
-DIRECTIONS: dict[str, Floats] = {
-    "top": np.array([[1.0, 0, 0], [0, 1, 0], [0, 0, 1]]),
-    "bottom": np.array([[1.0, 0, 0], [0, -1, 0], [0, 0, -1]]),
-    "left side": np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]),
-    "right side": np.array([[-1.0, 0, 0], [0, 0, 1], [0, 1, 0]]),
-    "front": np.array([[0.0, 1, 0], [0, 0, 1], [1, 0, 0]]),
-    "back": np.array([[0.0, -1, 0], [0, 0, 1], [-1, 0, 0]]),
-}
-
-
-def _slanted() -> Floats:
-    back = unit(np.array([-0.45, -0.75, 0.85]))
-    right = unit(np.cross([0.0, 0, 1], back))
-    return np.array([right, np.cross(back, right), back])
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,7 +20,7 @@ class Camera:
 
     target: Floats = field(default_factory=lambda: np.zeros(3))
     distance: float = 500.0
-    axes: Floats = field(default_factory=_slanted)
+    axes: Floats = field(default_factory=slanted)
     perspective: bool = True
     size: tuple[int, int] = (800, 600)
     reach: float = 300.0
@@ -133,8 +117,8 @@ class Camera:
         return replace(self, target=middle, distance=max(distance, 1e-3), reach=reach)
 
     def looking(self, direction: str) -> "Camera":
-        """Along an axis: one of DIRECTIONS, or "slanted"."""
-        return replace(self, axes=DIRECTIONS[direction] if direction in DIRECTIONS else _slanted())
+        """Along an axis: one of VIEWS, or "slanted"."""
+        return replace(self, axes=VIEWS[direction] if direction in VIEWS else slanted())
 
     def looking_at(self, point: Floats, normal: Floats, radius: float) -> "Camera":
         """Flown to a place so that it fills a good part of the picture; turned when it faces away."""

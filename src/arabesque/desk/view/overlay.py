@@ -137,7 +137,7 @@ class Overlay(QWidget):
         for offset in range(0, 22, 5):
             painter.drawLine(QPointF(x + offset, y + 32), QPointF(x + min(offset + 10, 22), y + 22))
         painter.setPen(QColor(t.ink))
-        painter.drawText(QPointF(x + 30, y + 32), "no scan")
+        painter.drawText(QPointF(x + 30, y + 32), scene.hatched)
 
     def _paint_limit_legend(self, painter: QPainter, limit: float, unit: str) -> None:
         """A vertical scale from what keeps a limit down to nothing, as the shader paints what lacks."""

@@ -153,6 +153,8 @@ class Scene:
     discs: list[Discs] = field(default_factory=list)
     labels: list[Label] = field(default_factory=list)
     show_distance: bool = False
+    hatched: str = "no scan"
+    """What places are that have no distance."""
     curvature_range: float | None = None
     curvature_words: tuple[str, str] = ("bulging", "hollow")
     short_of: tuple[float, str] | None = None

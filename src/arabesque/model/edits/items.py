@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from arabesque.errors import ArabesqueError
+from arabesque.files import Source
 from arabesque.model.document import Document, Layer
 from arabesque.model.edits.change import Change
 from arabesque.model.item import Item, Origin, new_id
@@ -101,9 +102,10 @@ def added(
     shape: Shape,
     made_from: tuple[str, ...] = (),
     words: str = "",
+    file: Source | None = None,
 ) -> Change:
     """A new item at the end, selected."""
-    item = Item(new_id(), document.free_name(name), shape, Origin(made_from, words))
+    item = Item(new_id(), document.free_name(name), shape, Origin(made_from, words, file=file))
     return Change(label, document.with_item(item), item.id)
 
 

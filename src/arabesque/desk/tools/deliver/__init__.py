@@ -3,5 +3,6 @@
 from arabesque.desk.tools.deliver.export import Export
 from arabesque.desk.tools.deliver.mill_check import CheckMill
 from arabesque.desk.tools.deliver.print_check import CheckPrint
+from arabesque.desk.tools.deliver.report import WriteReport
 
-GROUPS = ((Export,), (CheckPrint, CheckMill))
+GROUPS = ((Export, WriteReport), (CheckPrint, CheckMill))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from arabesque.cages import Cage
@@ -18,13 +16,12 @@ ARROW = 0.25
 """Of the size of the shape: the arrow that shows which way is up."""
 
 
-@dataclass
 class Upwards:
-    """x, y, z: the way that is up, of any length."""
+    """Options with a direction of any length, number by number."""
 
-    x: float = 0.0
-    y: float = 0.0
-    z: float = 1.0
+    x: float
+    y: float
+    z: float
 
     @property
     def way(self) -> tuple[float, float, float]:

@@ -90,6 +90,9 @@ class CheckMill(ForMaking, Delivering):
         step: float = labelled(0.6, "Between ways")
         feed: float = labelled(1200.0, "Feed a minute")
         spindle: float = labelled(12000.0, "Turns a minute")
+        x: float = labelled(0.0, "Spindle, x")
+        y: float = labelled(0.0, "y")
+        z: float = labelled(1.0, "z")
 
     def asks(self, shape: Any) -> tuple[object, ...]:
         o = self.options
@@ -108,16 +111,16 @@ class CheckMill(ForMaking, Delivering):
         if found is None:
             return told if self.trouble is None else [*told, Fact("Not checked", self.trouble.cause, "bad")]
         check = found.check
-        largest = "none: it has sharp corners" if check.largest is None else f"radius {check.largest:.3g} mm"
+        largest = "none" if check.largest is None else f"R {check.largest:.3g} mm"
         told += [
             Fact("Not reached", area(check.missed) if check.missed else "nothing", "bad" if check.missed else "good"),
             Fact(
-                "Stock that stays",
-                f"{check.most:.3g} mm at most",
+                "Most that stays",
+                f"{check.most:.3g} mm",
                 "good" if check.most <= check.milling.limit else "bad",
             ),
             Fact("Over the limit", area(check.left) if check.left else "nowhere", "bad" if check.left else "good"),
-            Fact("Largest that does", largest),
+            Fact("Largest ball that does", largest),
             Fact("Ridges on a plane", f"{check.milling.scallop:.3g} mm"),
             Fact("True to", f"{check.milling.cell:.2g} mm"),
         ]
@@ -130,6 +133,10 @@ class CheckMill(ForMaking, Delivering):
     def choices(self) -> list[Choice]:
         now = tuple(self.options.way)
         return [Choice(f"Mill from {name}", partial(self.turn, way), way == now) for name, way in _WAYS.items()]
+
+    @property
+    def hatched(self) -> str:
+        return "not reached"
 
     @property
     def map_tolerance(self) -> float | None:

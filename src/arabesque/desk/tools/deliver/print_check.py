@@ -55,6 +55,9 @@ class CheckPrint(ForMaking):
         overhang: float = angle("Overhang at most", 45.0)
         nozzle: float = labelled(0.4, "Nozzle")
         density: float = labelled(1.24, "Density, g/cm³")
+        x: float = labelled(0.0, "Up, x")
+        y: float = labelled(0.0, "y")
+        z: float = labelled(1.0, "z")
 
     def asks(self, shape: Any) -> tuple[object, ...]:
         o = self.options

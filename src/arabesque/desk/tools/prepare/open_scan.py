@@ -9,6 +9,7 @@ from pathlib import Path
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.base import Tool
+from arabesque.files import Source, source_of
 from arabesque.progress import Progress
 from arabesque.scan import Scan, read_scan, ready_to_fit
 from arabesque.units import scale_to_mm
@@ -47,6 +48,7 @@ class OpenScan(Tool):
     def start(self) -> None:
         self._path: Path | None = None
         self._raw: Scan | None = None
+        self._file: Source | None = None
         self._applied = False
 
     def stop(self) -> None:
@@ -83,14 +85,16 @@ class OpenScan(Tool):
     def read(self, path: Path) -> None:
         """Read a file; its size in each unit is shown as soon as it is in."""
         self._path, self._raw, self._applied = path, None, False
-        job = self.session.run(f"Opening {path.name}", lambda progress: read_scan(path, "mm", progress))
+        job = self.session.run(
+            f"Opening {path.name}", lambda progress: (read_scan(path, "mm", progress), source_of(path))
+        )
         job.done.connect(self._read)
         job.failed.connect(lambda _: self.left.emit())
         job.cancelled.connect(self.left.emit)
         self.changed.emit()
 
-    def _read(self, scan: Scan) -> None:
-        self._raw = scan
+    def _read(self, read: tuple[Scan, Source]) -> None:
+        self._raw, self._file = read
         self.changed.emit()
 
     def options_changed(self) -> None:
@@ -107,9 +111,8 @@ class OpenScan(Tool):
             return raw if scale == 1 else ready_to_fit(Scan(raw.points * scale, raw.triangles), progress)
 
         def finish(scan: Scan) -> None:
-            self.session.add(
-                f"scan {path.stem} opened", path.stem, scan, words=f"{path.name}, {self.options.unit.value}"
-            )
+            words = f"{path.name}, {self.options.unit.value}"
+            self.session.add(f"scan {path.stem} opened", path.stem, scan, words=words, file=self._file)
             self.left.emit()
 
         job = self.session.run(f"Laying {path.name} ready", work)

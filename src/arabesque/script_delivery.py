@@ -1,0 +1,64 @@
+"""What leaves the house, from Python: reports, checks for printing and milling."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+from arabesque.delivery import (
+    FitReport,
+    MillCheck,
+    Milling,
+    PrintCheck,
+    PrintLimits,
+    check_mill,
+    check_print,
+    fit_report,
+    parallel_path,
+    whole_of,
+    write_gcode,
+    write_report,
+)
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import VIEWS, slanted
+from arabesque.script_base import AnyItem, Lends
+
+UP = (0.0, 0.0, 1.0)
+
+
+class Delivers(Lends):
+    """Papers and checks; ``script.Project`` is one."""
+
+    def report(
+        self,
+        path: str | Path,
+        title: str = "",
+        items: Iterable[AnyItem] | None = None,
+        views: Sequence[str] = (),
+        notes: Sequence[str] = (),
+    ) -> FitReport:
+        """Write how what shows (or some items) fits the reference scan: .pdf, .html or .json.
+
+        views: of the pictures, of "top", "bottom", "left side", "right side", "front", "back"; from the side and above
+        where none are given. Returns the figures. Raises ArabesqueError without a scan or surface, FileProblem.
+        """
+        unknown = [name for name in views if name not in VIEWS]
+        if unknown:
+            raise ArabesqueError(f"'{unknown[0]}' is no view", f"Choose of {', '.join(VIEWS)}")
+        looks = [(f"From the {name}", VIEWS[name]) for name in views] or [("From the side and above", slanted())]
+        wanted = None if items is None else [self.item(item.id) for item in items]
+        made = fit_report(self.document, title or Path(path).stem, wanted, looks, notes=notes, progress=self._progress)
+        write_report(path, made)
+        return made
+
+    def check_print(self, item: AnyItem, way: Sequence[float] = UP, limits: PrintLimits | None = None) -> PrintCheck:
+        """What printing in layers asks of a body, cage or scan, with ``way`` (3,) up."""
+        return check_print(whole_of(self.item(item.id).shape), way, limits or PrintLimits(), self._progress)
+
+    def check_mill(self, item: AnyItem, milling: Milling | None = None) -> MillCheck:
+        """What milling with a ball cutter asks of a body, cage or scan."""
+        return check_mill(whole_of(self.item(item.id).shape), milling or Milling(), self._progress)
+
+    def write_path(self, found: MillCheck, path: str | Path, feed: float = 1200.0, spindle: float = 12000.0) -> None:
+        """Write the parallel path of a cutter as G-code. feed: mm a minute. Raises FileProblem."""
+        write_gcode(path, parallel_path(found), found.milling.radius, feed, spindle)
