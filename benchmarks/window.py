@@ -226,7 +226,7 @@ def main() -> None:
 
     out = folder / "a.step"
     pause = heart.during(
-        application, lambda: session.export(out, [item], FileKind.STEP_AP214, "mm", 0.05), lambda: session.jobs.idle
+        application, lambda: session.export([(out, [item])], FileKind.STEP_AP214, "mm", 0.05), lambda: session.jobs.idle
     )
     rows.append(Row("longest pause while STEP is written", pause, None, 100, "ms", SOFTWARE))
 

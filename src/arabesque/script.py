@@ -33,6 +33,7 @@ from arabesque.arrays import Bools
 from arabesque.cages import Cage
 from arabesque.checking import BothWays, measure_both_ways
 from arabesque.curve_files import read_curves
+from arabesque.delivery import deliver_checked, tag_of
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.files import Source, source_of
 from arabesque.fitting import Borders, CageFit, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
@@ -72,7 +73,7 @@ from arabesque.script_joining import Joins
 from arabesque.script_layout import Layouts
 from arabesque.script_trace import Traces
 from arabesque.shapes import Sampled, can
-from arabesque.solid import MODEL_SUFFIXES, Body, FileKind, KernelWorker, bodies_in, deliver, deliverable, read_model
+from arabesque.solid import MODEL_SUFFIXES, Body, FileKind, KernelWorker, bodies_in, deliverable, read_model
 from arabesque.tracing import (
     FittedCurve,
     NetworkFit,
@@ -86,6 +87,7 @@ _KINDS = {
     ".stl": FileKind.STL,
     ".obj": FileKind.OBJ,
     ".ply": FileKind.PLY,
+    ".3mf": FileKind.THREE_MF,
     ".dxf": FileKind.DXF,
     ".svg": FileKind.SVG,
 }
@@ -228,13 +230,16 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features, Delivers):
         unit: str = "mm",
         chord: float = 0.05,
         quads: bool = False,
+        triangles: bool = False,
     ) -> list[str]:
         """Write patches, cages and curves (all of them, unless some are given), with live mirror images.
 
-        Returns what had to be written otherwise than it is, in words.
+        Returns what had to be written otherwise than it is, in words. The file is read back, and compared, before.
+        triangles: the file is STEP AP242, with triangles beside the exact shapes.
 
         The suffix says what kind of file: .step, .igs, drawings of flat curves
-        as .dxf, .svg, or triangles within ``chord`` mm as .stl, .obj, .ply; with ``quads`` the nets of cages as .obj.
+        as .dxf, .svg, or triangles within ``chord`` mm as .stl, .obj, .ply, .3mf; with ``quads`` the nets of cages as
+        .obj.
         The numbers in it are in ``unit``.
         """
         kind = _KINDS.get(Path(path).suffix.lower())
@@ -244,8 +249,12 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features, Delivers):
             kind = FileKind.CAGE
         if items is None:
             items = [item for item in self.items if deliverable(item.shape)]
-        shapes = [(item.name, item.shape) for item in self.document.with_images(list(items))]
-        return deliver(path, shapes, kind, self._worker, unit, chord, self._progress)
+        wanted = self.document.with_images(list(items))
+        shapes, tags = [(item.name, item.shape) for item in wanted], [tag_of(self.document, item) for item in wanted]
+        if triangles and kind is FileKind.STEP_AP214:
+            kind = FileKind.STEP_AP242
+        made = deliver_checked(path, shapes, kind, self._worker, unit, chord, self._progress, tags, triangles)
+        return list(made.notes)
 
     # the work
 

@@ -215,7 +215,7 @@ class JugTest(WindowTest):
         self.assertTrue(is_symmetric(item.shape, Plane.coordinate(1)))
 
         path = self.folder / "jug.step"
-        self.session.export(path, [item], FileKind.STEP_AP214, "mm", 0.05)
+        self.session.export([(path, [item])], FileKind.STEP_AP214, "mm", 0.05)
         self.until(lambda: path.exists())
         self.idle()
         (facts,) = self.session.kernel.call("body_facts", str(path))

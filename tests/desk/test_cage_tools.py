@@ -188,7 +188,7 @@ class LayTest(CageTest):
         self.assertIsInstance(work.recipe, SurfacesOfCage)
         (item,) = self.session.document.of(Cage)
         path = self.folder / "q.obj"
-        job = self.session.export(path, [item], FileKind.CAGE, "mm", 0.05)
+        job = self.session.export([(path, [item])], FileKind.CAGE, "mm", 0.05)
         self.until(lambda: path.exists())
         self.idle()
         self.assertIsNotNone(job)

@@ -46,7 +46,7 @@ class ReportTest(Delivering):
         strip = self.window.fit_strip
         shown = [cell.value.text() for cell in (strip.inside, strip.worst, strip.rms, strip.back)]
         self.window.hand.go_to(Step.DELIVER)
-        self.key(Qt.Key.Key_R)
+        self.key(Qt.Key.Key_T)
         tool = self.window.hand.tool
         assert isinstance(tool, WriteReport)
         (compare,) = [choice for choice in tool.choices if "first" in choice.label]

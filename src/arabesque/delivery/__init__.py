@@ -13,6 +13,7 @@ from arabesque.delivery.mill_path import (
     write_gcode,
 )
 from arabesque.delivery.print_check import Laid, PrintCheck, PrintLimits, check_print
+from arabesque.delivery.read_back import ReadBack, deliver_checked, read_back, tag_of
 from arabesque.delivery.report_files import as_html, as_json, as_pdf, write_report
 from arabesque.delivery.whole import Whole, direction, whole_of
 
@@ -25,6 +26,7 @@ __all__ = [
     "Milling",
     "PrintCheck",
     "PrintLimits",
+    "ReadBack",
     "Whole",
     "as_html",
     "as_json",
@@ -34,12 +36,15 @@ __all__ = [
     "check_print",
     "compared",
     "cut_block",
+    "deliver_checked",
     "direction",
     "fit_report",
     "height_field",
     "left_by",
     "parallel_path",
+    "read_back",
     "read_gcode",
+    "tag_of",
     "tip_heights",
     "whole_of",
     "write_gcode",

@@ -10,7 +10,6 @@ from typing import Any
 
 from arabesque.delivery import palette
 from arabesque.delivery.fit_report import BARS, FitReport
-from arabesque.delivery.paper import Paper
 from arabesque.delivery.report_tables import tables
 from arabesque.errors import FileProblem
 from arabesque.files import write_text, written
@@ -60,6 +59,8 @@ def as_html(report: FitReport) -> str:
 
 def as_pdf(report: FitReport) -> bytes:
     """A4 pages, with the figures for programs attached."""
+    from arabesque.delivery.paper import Paper  # a quarter of a second that no start needs
+
     paper = Paper(report.title, report.program)
     paper.heading(report.title, f"Fit of a model to its scan. {report.made}, {report.program}")
     paper.verdict(

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arabesque.cages import Cage
 from arabesque.cages.files import read_cage
 from arabesque.checking import Back, Distances, JoinMemory, WayBack
+from arabesque.delivery import ReadBack, deliver_checked, tag_of
 from arabesque.desk.asks import Asks
 from arabesque.desk.elements import ElementChoice
 from arabesque.desk.jobs import Job, JobQueue
@@ -46,10 +47,10 @@ from arabesque.model import (
     rescue_project,
     save_project,
 )
-from arabesque.progress import Progress
+from arabesque.progress import Progress, part
 from arabesque.scan import Scan, ready_to_fit
 from arabesque.shapes import SAMPLES_ALONG, Sampled, Shape, can
-from arabesque.solid import Body, FileKind, KernelWorker, Model, bodies_in, deliver, deliverable, read_model
+from arabesque.solid import Body, FileKind, KernelWorker, Model, bodies_in, deliverable, read_model
 
 FEWEST_ALONG = 30
 """Samples a side of each patch in a drag of very many."""
@@ -446,16 +447,29 @@ class Session(QObject):
         job.done.connect(finish)
         return job
 
-    def export(self, path: Path, items: list[Item], kind: FileKind, unit: str, chord: float) -> Job:
-        """Write patches and curves to a file of a kind, in a unit."""
-        shapes = [(item.name, item.shape) for item in items if deliverable(item.shape)]
+    def export(
+        self, paths: list[tuple[Path, list[Item]]], kind: FileKind, unit: str, chord: float, triangles: bool = False
+    ) -> Job:
+        """Write items to files of a kind, in a unit, and read each back. triangles: beside exact shapes."""
+        document, name = self.document, paths[0][0].name if len(paths) == 1 else f"{len(paths)} files"
 
-        def work(progress: Progress) -> list[str]:
-            return deliver(path, shapes, kind, self.kernel, unit, chord, progress)
+        def work(progress: Progress) -> list[ReadBack]:
+            found = []
+            for number, (path, items) in enumerate(paths):
+                there = [item for item in items if deliverable(item.shape)]
+                shapes, tags = [(item.name, item.shape) for item in there], [tag_of(document, item) for item in there]
+                share = part(progress, number / len(paths), (number + 1) / len(paths))
+                found.append(deliver_checked(path, shapes, kind, self.kernel, unit, chord, share, tags, triangles))
+            return found
 
-        job = self._job(f"Exporting {path.name}", work)
-        job.done.connect(lambda notes: self.tell(". ".join([f"Exported {len(shapes)} to {path.name}", *notes])))
+        job = self._job(f"Exporting {name}", work)
+        job.done.connect(lambda found: self._tell_written(name, found))
         return job
+
+    def _tell_written(self, name: str, found: list[ReadBack]) -> None:
+        words = found[0].words if len(found) == 1 else "each as it was to be"
+        notes = dict.fromkeys(note for one in found for note in one.notes)
+        self.tell(". ".join([f"Exported {name}, read back: {words}", *notes]))
 
     def open_model(self, path: Path) -> Job:
         """Bring the faces and curves of a STEP or IGES file in as items."""

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from arabesque.arrays import Floats, Ints
+from arabesque.arrays import Bools, Floats, Ints
 
 
 def weld(points: Floats, triangles: Ints) -> tuple[Floats, Ints]:
@@ -20,7 +20,7 @@ def weld(points: Floats, triangles: Ints) -> tuple[Floats, Ints]:
     if not np.array_equal(points[first[inverse]], points):  # two places with one key: sort in full
         _, first, inverse = np.unique(points + 0.0, axis=0, return_index=True, return_inverse=True)
     joined = inverse.reshape(-1)[triangles]
-    return points[first], joined[_has_three_corners(joined)]
+    return points[first], joined[has_three_corners(joined)]
 
 
 def compact(points: Floats, triangles: Ints) -> tuple[Floats, Ints]:
@@ -30,7 +30,8 @@ def compact(points: Floats, triangles: Ints) -> tuple[Floats, Ints]:
     return points[used], (np.cumsum(used) - 1)[triangles]
 
 
-def _has_three_corners(triangles: Ints) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
+def has_three_corners(triangles: Ints) -> Bools:
+    """(m,) true for triangles (m, 3) with three different corners."""
     a, b, c = triangles.T
-    kept: np.ndarray[tuple[int], np.dtype[np.bool_]] = (a != b) & (b != c) & (c != a)
+    kept: Bools = (a != b) & (b != c) & (c != a)
     return kept

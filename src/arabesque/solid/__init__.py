@@ -24,15 +24,18 @@ from arabesque.solid.exchange import (
     STEP_SUFFIXES,
     FileKind,
     Model,
+    Tag,
     deliver,
     deliverable,
     read_model,
     read_step,
     shown_part,
+    triangles_of,
     write_step,
 )
 from arabesque.solid.features import FeatureKind, boss, hole, rounded_value, slot
 from arabesque.solid.profiles import Bounding, PushedProfile, TurnedProfile
+from arabesque.solid.three_mf import Printed, read_3mf
 from arabesque.solid.worker import KernelWorker
 
 __all__ = [
@@ -44,7 +47,9 @@ __all__ = [
     "FileKind",
     "KernelWorker",
     "Model",
+    "Printed",
     "PushedProfile",
+    "Tag",
     "Told",
     "TurnedProfile",
     "bodies_in",
@@ -57,6 +62,7 @@ __all__ = [
     "hollow",
     "mirrored_half",
     "part",
+    "read_3mf",
     "read_model",
     "read_step",
     "repeat",
@@ -67,6 +73,7 @@ __all__ = [
     "slot",
     "steps",
     "swap_face",
+    "triangles_of",
     "turns",
     "with_edges",
     "with_feature_at",

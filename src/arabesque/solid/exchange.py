@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
 from pathlib import Path
-from typing import Any, Protocol, cast, runtime_checkable
+from typing import Any, NamedTuple, Protocol, cast, runtime_checkable
 
 import numpy as np
 
-from arabesque.arrays import Bytes, Floats
+from arabesque.arrays import Bytes, Floats, leaders, tree_of
 from arabesque.cages import Cage, Skin, deliver_cage, side_places
 from arabesque.cages.edits import merged
 from arabesque.cages.files import write_cage
@@ -33,12 +33,24 @@ from arabesque.geometry import (
 )
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan, write_mesh
+from arabesque.scan.cleaning import compact, has_three_corners
 from arabesque.shapes import Sampled, Shape, can
 from arabesque.solid.drawing import write_drawing
+from arabesque.solid.three_mf import Printed, write_3mf
 from arabesque.solid.worker import KernelWorker
 
-NamedPart = tuple[str, Surface | Curve | Cage]
+
+class Tag(NamedTuple):
+    """What a file says of a shape besides its name: the layer, and the colour as #rrggbb; "" for none."""
+
+    layer: str = ""
+    colour: str = ""
+
+
+TaggedPart = tuple[str, Surface | Curve | Cage, Tag]
 FULL_SHARE = 1 - 1e-6
+ONE_PLACE = 1e-6
+"""mm: places of a body's triangles so near to each other are one."""
 STEP_SUFFIXES = (".step", ".stp")
 IGES_SUFFIXES = (".iges", ".igs")
 MODEL_SUFFIXES = (*STEP_SUFFIXES, *IGES_SUFFIXES)
@@ -65,6 +77,7 @@ class FileKind(Enum):
     OBJ = ("OBJ triangles", ".obj")
     CAGE = ("OBJ quads of cages", ".obj")
     PLY = ("PLY triangles", ".ply")
+    THREE_MF = ("3MF for printing", ".3mf")
     DXF = ("DXF drawing of flat curves", ".dxf")
     SVG = ("SVG drawing of flat curves", ".svg")
 
@@ -76,7 +89,7 @@ class FileKind(Enum):
     @property
     def is_mesh(self) -> bool:
         """True for triangles, which need a chord tolerance."""
-        return self in (FileKind.STL, FileKind.OBJ, FileKind.PLY)
+        return self in (FileKind.STL, FileKind.OBJ, FileKind.PLY, FileKind.THREE_MF)
 
     @property
     def is_flat(self) -> bool:
@@ -102,8 +115,12 @@ def deliver(
     unit: str = "mm",
     chord: float = 0.05,
     progress: Progress = silent,
+    tags: Sequence[Tag] = (),
+    triangles: bool = False,
 ) -> list[str]:
     """Write named shapes (curves, and what consists of patches) to a file, in ``unit``; chord: mm, for triangles.
+
+    tags: layer and colour of each, which STEP, IGES and 3MF hold. triangles: beside the exact shapes, in STEP AP242.
 
     Returns what had to be written otherwise than it is, in words. A failure leaves an older file as it was. Raises
     FileProblem or KernelProblem.
@@ -121,20 +138,24 @@ def deliver(
         curves = [(name, part) for name, shape in items for part in _parts(shape) if isinstance(part, Curve)]
         write_drawing(path, curves, kind is FileKind.SVG, unit)
         return []
+    tagged = list(tags) or [Tag()] * len(items)
     with written(path) as beside:
         if kind.is_mesh:
-            write_mesh(beside, _mesh([shape for _, shape in items], chord, progress), unit)
+            _write_triangles(beside, items, tagged, kind, worker, unit, chord, progress)
             return []
-        parts = [(name, part) for name, shape in items for part in _parts(shape)]
+        parts = [(name, part, tag) for (name, shape), tag in zip(items, tagged, strict=True) for part in _parts(shape)]
+        notes: list[str] = []
         if kind is FileKind.IGES:
             parts, notes = fit_for_iges(parts)
-            records = [(name, record_of(part)) for name, part in parts]
-            worker.call("write_iges", str(beside), records, unit, progress=progress)
-            return notes
-        records = [(name, record_of(part)) for name, part in parts]
-        schema = "AP242DIS" if kind is FileKind.STEP_AP242 else "AP214IS"
-        worker.call("write_step", str(beside), records, unit, schema, progress=progress)
-        return []
+        records = [(name, record_of(part)) for name, part, _ in parts]
+        told = [tuple(tag) for _, _, tag in parts] if tags else None
+        if kind is FileKind.IGES:
+            worker.call("write_iges", str(beside), records, unit, told, progress=progress)
+        else:
+            schema = "AP242DIS" if kind is FileKind.STEP_AP242 else "AP214IS"
+            beside_them = chord if triangles and kind is FileKind.STEP_AP242 else 0.0
+            worker.call("write_step", str(beside), records, unit, schema, told, beside_them, progress=progress)
+        return notes
 
 
 def deliverable(shape: Shape) -> bool:
@@ -150,24 +171,24 @@ def _parts(shape: Any) -> Sequence[Any]:
     return shape.patches() if can(shape, Sampled) else (cast(Curve, shape),)
 
 
-def fit_for_iges(parts: Sequence[NamedPart]) -> tuple[list[NamedPart], list[str]]:
+def fit_for_iges(parts: Sequence[TaggedPart]) -> tuple[list[TaggedPart], list[str]]:
     """Named parts as IGES 5.3 can hold them, and in words what had to change.
 
     Its texts are ASCII ("IGES/PDES 5.3", section 2.2.2.3), so that other letters would be lost or come back as wrong
     ones; and a torus that is closed both ways comes back as an invalid face.
     """
-    made: list[NamedPart] = []
+    made: list[TaggedPart] = []
     notes = []
-    for number, (name, part) in enumerate(parts, 1):
+    for number, (name, part, tag) in enumerate(parts, 1):
         plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().strip()
         if plain != name:
             plain = plain or f"{'Curve' if isinstance(part, Curve) else 'Surface'} {number}"
             notes.append(f"IGES holds plain Latin letters only: '{name}' is written as '{plain}'")
         halves = _halves(part) if isinstance(part, Elementary) and part.kind is ElementaryKind.TORUS else None
         if halves is None:
-            made.append((plain, part))
+            made.append((plain, part, tag))
         else:
-            made += [(plain, half) for half in halves]
+            made += [(plain, half, tag) for half in halves]
             notes.append(f"IGES has no torus that is closed both ways: '{plain}' is written as two halves")
     return made, list(dict.fromkeys(notes))
 
@@ -236,19 +257,45 @@ def shown_part(surface: Surface) -> Surface:
     return Face(part.degree, part.knots, part.points, part.weights, surface.trim)
 
 
-def _mesh(shapes: Sequence[Shape], chord: float, progress: Progress) -> Scan:
-    sampled = [shape for shape in shapes if can(shape, Sampled)]
-    parts: list[Surface | Cage] = []
-    for shape in sampled:
-        parts += [shape] if isinstance(shape, Cage) else shape.patches()
-    points, triangles, count = [], [], 0
-    for number, part in enumerate(parts):
-        progress(number / len(parts), "Making triangles")
-        p, t = cage_triangles(part, chord) if isinstance(part, Cage) else tessellate(part, chord)
-        points.append(p)
-        triangles.append(t + count)
-        count += len(p)
-    return Scan(np.concatenate(points), np.concatenate(triangles))
+def _write_triangles(
+    path: Path,
+    items: Sequence[tuple[str, Shape]],
+    tags: Sequence[Tag],
+    kind: FileKind,
+    worker: KernelWorker,
+    unit: str,
+    chord: float,
+    progress: Progress,
+) -> None:
+    things = []
+    for number, ((name, shape), tag) in enumerate(zip(items, tags, strict=True)):
+        progress(number / len(items), "Making triangles")
+        if can(shape, Sampled):
+            things.append(Printed(name, triangles_of(shape, chord, worker), tag.colour))
+    if kind is FileKind.THREE_MF:
+        write_3mf(path, things, unit)
+    else:
+        write_mesh(path, joined([thing.mesh for thing in things]), unit)
+
+
+def triangles_of(shape: Any, chord: float, worker: KernelWorker) -> Scan:
+    """Triangles of a shape within ``chord`` mm of it: of bodies and cages closed where these are."""
+    if isinstance(shape, Cage):
+        return Scan(*cage_triangles(shape, chord))
+    if isinstance(shape, Held):
+        points, triangles, _ = worker.call("body_mesh", record_of(shape), chord)
+        close = tree_of(points).query_pairs(ONE_PLACE, output_type="ndarray")
+        first = leaders(len(points), close)
+        corners = first[triangles]
+        return Scan(*compact(points, corners[has_three_corners(corners)]))
+    return joined([Scan(*tessellate(patch, chord)) for patch in shape.patches()])
+
+
+def joined(meshes: Sequence[Scan]) -> Scan:
+    """Several meshes as one."""
+    starts = np.cumsum([0, *(len(mesh.points) for mesh in meshes)])
+    triangles = [mesh.triangles + start for mesh, start in zip(meshes, starts[:-1], strict=True)]
+    return Scan(np.concatenate([mesh.points for mesh in meshes]), np.concatenate(triangles))
 
 
 def record_of(shape: Any) -> dict[str, Any]:

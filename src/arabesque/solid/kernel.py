@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve2d
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_NurbsConvert
@@ -33,9 +32,7 @@ from OCP.GeomAbs import GeomAbs_Line
 from OCP.GeomConvert import GeomConvert
 from OCP.gp import gp_Ax2, gp_Ax3, gp_Dir, gp_Pnt
 from OCP.IFSelect import IFSelect_RetDone
-from OCP.IGESCAFControl import IGESCAFControl_Reader, IGESCAFControl_Writer
-from OCP.IGESControl import IGESControl_Controller
-from OCP.Interface import Interface_Static
+from OCP.IGESCAFControl import IGESCAFControl_Reader
 from OCP.Message import Message, Message_Gravity
 from OCP.Standard import (
     Standard_ConstructionError,
@@ -46,9 +43,9 @@ from OCP.Standard import (
     Standard_OutOfRange,
 )
 from OCP.StdFail import StdFail_NotDone
-from OCP.STEPCAFControl import STEPCAFControl_Reader, STEPCAFControl_Writer
+from OCP.STEPCAFControl import STEPCAFControl_Reader
 from OCP.STEPControl import STEPControl_AsIs, STEPControl_Controller, STEPControl_Reader, STEPControl_Writer
-from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
+from OCP.TCollection import TCollection_ExtendedString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_WIRE
@@ -56,7 +53,6 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
-from arabesque import __version__
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import shells, trimmed
@@ -70,7 +66,6 @@ KERNEL_ERRORS = (
 )  # fmt: skip
 """What the kernel raises for shapes that it cannot take: its errors have no common root."""
 SURFACE_TOLERANCE = 1e-7
-UNITS = {"mm": "MM", "cm": "CM", "m": "M", "inch": "INCH"}
 
 
 def prepare() -> None:
@@ -204,52 +199,6 @@ def evaluate(record: dict[str, Any], uv: Any) -> Any:
     return result
 
 
-def write_step(path: str, items: list[tuple[str, dict[str, Any]]], unit: str = "mm", schema: str = "AP214IS") -> int:
-    """Write named surfaces and curves to a STEP file of a schema, in a unit; returns how many.
-
-    Every shape is checked before anything is written.
-    """
-    document = _document_of(items)
-    STEPControl_Controller.Init_s()
-    writer = STEPCAFControl_Writer()
-    Interface_Static.SetCVal_s("write.step.unit", UNITS[unit])
-    Interface_Static.SetCVal_s("write.step.schema", schema)
-    writer.SetNameMode(True)
-    if not writer.Transfer(document, STEPControl_AsIs):
-        raise KernelProblem("The surfaces could not be turned into STEP", "Export them one by one to find the cause")
-    _sign(writer)
-    if writer.Write(path) != IFSelect_RetDone:
-        raise FileProblem(f"{path} cannot be written", "Choose another place, or make room on the disk")
-    return len(items)
-
-
-def write_iges(path: str, items: list[tuple[str, dict[str, Any]]], unit: str = "mm") -> int:
-    """Write named surfaces and curves to an IGES 5.3 file, in a unit; returns how many."""
-    document = _document_of(items)
-    IGESControl_Controller.Init_s()
-    Interface_Static.SetCVal_s("write.iges.unit", UNITS[unit])
-    Interface_Static.SetCVal_s("write.iges.header.product", f"Arabesque {__version__}")
-    Interface_Static.SetCVal_s("write.iges.header.author", "")
-    Interface_Static.SetCVal_s("write.iges.header.company", "")
-    writer = IGESCAFControl_Writer()
-    writer.SetNameMode(True)
-    if not writer.Transfer(document):
-        raise KernelProblem("The surfaces could not be turned into IGES", "Export them one by one to find the cause")
-    writer.ComputeModel()
-    if not writer.Write(path):
-        raise FileProblem(f"{path} cannot be written", "Choose another place, or make room on the disk")
-    return len(items)
-
-
-def _document_of(items: list[tuple[str, dict[str, Any]]]) -> TDocStd_Document:
-    document = TDocStd_Document(TCollection_ExtendedString("XmlOcaf"))
-    shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
-    for name, record in items:
-        label = shapes.AddShape(shape_of(name, record), False)
-        TDataStd_Name.Set_s(label, TCollection_ExtendedString(name, True))
-    return document
-
-
 def shape_of(name: str, record: dict[str, Any]) -> Any:
     """A face or an edge, valid."""
     if record.get("of") == "body":
@@ -292,19 +241,6 @@ def body_facts(path: str) -> list[dict[str, Any]]:
     if reader.ReadFile(path) != IFSelect_RetDone or not reader.TransferRoots():
         raise FileProblem(f"{Path(path).name} cannot be read as STEP", "Export it again from its source")
     return [shells.facts(reader.Shape(k)) for k in range(1, reader.NbShapes() + 1)]
-
-
-def _sign(writer: STEPCAFControl_Writer) -> None:
-    """Say in the file's header what wrote it."""
-    header = APIHeaderSection_MakeHeader(writer.ChangeWriter().Model())
-    program = TCollection_HAsciiString(f"Arabesque {__version__}")
-    nobody = TCollection_HAsciiString("")
-    header.SetName(TCollection_HAsciiString("Patches"))
-    header.SetAuthorValue(1, nobody)
-    header.SetOrganizationValue(1, nobody)
-    header.SetPreprocessorVersion(program)
-    header.SetOriginatingSystem(program)
-    header.SetDescriptionValue(1, TCollection_HAsciiString("Surfaces"))
 
 
 def read_model(path: str, kind: str) -> dict[str, list[dict[str, Any]]]:

@@ -48,7 +48,7 @@ class WriteReport(Delivering):
     step = Step.DELIVER
     label = "Fit report"
     hint = "Choose the pictures, and a milestone to compare with; Enter asks for the place and writes"
-    shortcut = "R"
+    shortcut = "T"
     icon = "ph.file-text"
 
     @dataclass
