@@ -15,22 +15,28 @@ from arabesque.delivery.mill_path import (
 from arabesque.delivery.print_check import Laid, PrintCheck, PrintLimits, check_print
 from arabesque.delivery.read_back import ReadBack, deliver_checked, read_back, tag_of
 from arabesque.delivery.report_files import as_html, as_json, as_pdf, write_report
+from arabesque.delivery.sheet import PAPERS, Plan, Projection, make_sheet
+from arabesque.delivery.sheet_files import as_svg, write_sheet
 from arabesque.delivery.whole import Whole, direction, whole_of
 
 __all__ = [
+    "PAPERS",
     "CutterPath",
     "FitReport",
     "HeightField",
     "Laid",
     "MillCheck",
     "Milling",
+    "Plan",
     "PrintCheck",
     "PrintLimits",
+    "Projection",
     "ReadBack",
     "Whole",
     "as_html",
     "as_json",
     "as_pdf",
+    "as_svg",
     "block_mesh",
     "check_mill",
     "check_print",
@@ -41,6 +47,7 @@ __all__ = [
     "fit_report",
     "height_field",
     "left_by",
+    "make_sheet",
     "parallel_path",
     "read_back",
     "read_gcode",
@@ -49,4 +56,5 @@ __all__ = [
     "whole_of",
     "write_gcode",
     "write_report",
+    "write_sheet",
 ]

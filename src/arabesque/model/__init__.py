@@ -8,6 +8,7 @@ from arabesque.model.item import Item, Look, Origin, Ties, Version, new_id
 from arabesque.model.journal import Journal, Leftover, Recovered, discard, leftovers, recover, unreadable
 from arabesque.model.kinds import KINDS, Kind, kind_of
 from arabesque.model.rebuild import any_stale, given, rebuilt, settled, stale
+from arabesque.model.remarks import Measure, Note
 from arabesque.model.rescue import Rescued, rescue_project
 from arabesque.model.store import SUFFIX, DamagedProject, Project, load_project, save_project
 from arabesque.model.work import Work
@@ -25,7 +26,9 @@ __all__ = [
     "Layer",
     "Leftover",
     "Look",
+    "Measure",
     "Milestone",
+    "Note",
     "Origin",
     "Project",
     "Recovered",

@@ -14,6 +14,7 @@ from arabesque.cages.symmetry import kept_alike
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Plane, Surface, Twin
 from arabesque.model.item import Item, Origin, cleaned, new_id
+from arabesque.model.remarks import Measure, Note
 from arabesque.reading import Regions
 from arabesque.recipes import Given, Mirror
 from arabesque.scan import Scan
@@ -57,6 +58,7 @@ class Document:
     reference: id of the reference scan, or None
     layers:    in the order of the Outline
     plane:     the twin plane
+    notes, measures: that papers show
     """
 
     items: Mapping[str, Item[Any]] = field(default_factory=dict)
@@ -65,6 +67,8 @@ class Document:
     reference: str | None = None
     layers: tuple[Layer, ...] = ()
     plane: Plane = field(default_factory=lambda: Plane.coordinate(1))
+    notes: tuple[Note, ...] = ()
+    measures: tuple[Measure, ...] = ()
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "items", MappingProxyType(dict(self.items)))

@@ -28,6 +28,7 @@ from arabesque.model.formats import FORMAT, IMAGES_ARE_ITEMS, upgraded
 from arabesque.model.item import Item
 from arabesque.model.kinds import KINDS, kind_of
 from arabesque.model.rebuild import order, settled, stale
+from arabesque.model.remarks import Measure, Note
 from arabesque.recipes import RECIPES, Recipe
 from arabesque.shapes import Shape
 from arabesque.units import scale_to_mm
@@ -51,7 +52,9 @@ _KEPT: dict[type[Any], tuple[str, ...]] = {
 }
 """Fields from which the others follow."""
 _MAKERS: dict[type[Any], Callable[..., Any]] = {Elementary: Elementary.make}
-_HEAD = ("tolerance", "unit", "reference", "layers", "plane")
+LATER = ("notes", "measures")
+"""Of the head of a document, what older files do not have."""
+_HEAD = ("tolerance", "unit", "reference", "layers", "plane", *LATER)
 
 
 def array_name(array: AnyArray) -> str:
@@ -246,8 +249,10 @@ class Reader:
         return document
 
     def _head(self, document: Document, record: Record) -> Document:
-        hints = {"layers": tuple[Layer, ...], "plane": Plane, "reference": str | None, "tolerance": float, "unit": str}
-        return replace(document, **{name: self.value(hints[name], record[name]) for name in _HEAD})
+        hints = {"layers": tuple[Layer, ...], "plane": Plane, "reference": str | None, "tolerance": float, "unit": str,
+                 "notes": tuple[Note, ...], "measures": tuple[Measure, ...]}  # fmt: skip
+        there = [name for name in _HEAD if name in record or name not in LATER]
+        return replace(document, **{name: self.value(hints[name], record[name]) for name in there})
 
 
 def _checked(document: Document) -> Document:

@@ -13,7 +13,7 @@ from arabesque.errors import FileProblem
 from arabesque.model.document import Document
 from arabesque.model.formats import FORMAT, IMAGES_ARE_ITEMS, upgraded
 from arabesque.model.item import cleaned
-from arabesque.model.records import DAMAGE, AnyArray, Reader, array_name, document_record, stored_array
+from arabesque.model.records import DAMAGE, LATER, AnyArray, Reader, array_name, document_record, stored_array
 
 _SIGNATURE = b"PK\x03\x04"
 _HEADER = struct.Struct("<4sHHHHHIIIHH")
@@ -77,7 +77,7 @@ def _sound_head(record: dict[str, Any], reader: Reader) -> tuple[dict[str, Any],
         head["format"] = FORMAT if record["format"] >= IMAGES_ARE_ITEMS else IMAGES_ARE_ITEMS - 1
     except DAMAGE:  # not even the format is there: all of it is named as lost below
         lost.append("format")
-    for name in ("tolerance", "unit", "layers", "plane"):
+    for name in ("tolerance", "unit", "layers", "plane", *(name for name in LATER if name in given)):
         try:
             reader.document({**head, name: given[name]})
             head[name] = given[name]

@@ -29,10 +29,10 @@ def serve(handle: int) -> None:
     os.nice(5)  # starting it is work for a processor that the window may need at once
     connection = Connection(handle)
 
-    from arabesque.solid import bodies, kernel, parting, repeating, swapping, writing
+    from arabesque.solid import bodies, hidden, kernel, parting, repeating, swapping, writing
 
     kernel.prepare()
-    rooms = (kernel, writing, bodies, parting, repeating, swapping)
+    rooms = (kernel, writing, hidden, bodies, parting, repeating, swapping)
     while True:
         try:
             name, arguments = connection.recv()
