@@ -9,6 +9,7 @@ from arabesque.model import Change, Document, Item
 from arabesque.progress import Progress
 from arabesque.recipes import Recipe
 from arabesque.scan import Scan
+from arabesque.solid import KernelWorker
 
 AnyItem = Item[Any]
 
@@ -40,6 +41,10 @@ class Lends:
 
     @tolerance.setter
     def tolerance(self, tolerance: float) -> None:
+        raise NotImplementedError
+
+    @property
+    def _worker(self) -> KernelWorker:
         raise NotImplementedError
 
     def item(self, name: str) -> AnyItem:

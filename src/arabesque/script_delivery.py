@@ -5,22 +5,30 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import ArrayLike
+
 from arabesque.delivery import (
+    Drawn,
     FitReport,
     MillCheck,
     Milling,
+    Plan,
     PrintCheck,
     PrintLimits,
     check_mill,
     check_print,
     fit_report,
+    make_sheet,
     parallel_path,
     whole_of,
     write_gcode,
     write_report,
+    write_sheet,
 )
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import VIEWS, slanted
+from arabesque.model import edits
 from arabesque.script_base import AnyItem, Lends
 
 UP = (0.0, 0.0, 1.0)
@@ -51,6 +59,25 @@ class Delivers(Lends):
         write_report(path, made)
         return made
 
+    def sheet(self, path: str | Path, plan: Plan | None = None, items: Iterable[AnyItem] | None = None) -> Drawn:
+        """Write a sheet of what shows (or some items): .pdf, .svg or .dxf. Raises FileProblem, and ArabesqueError where
+        it does not fit the paper."""
+        wanted = [item for item in self.items if self.document.shows(item)] if items is None else items
+        there = [self.item(item.id) for item in wanted]
+        drawn = make_sheet(
+            self.document, there, plan or Plan(title=Path(path).stem), self._worker, progress=self._progress
+        )
+        write_sheet(path, drawn)
+        return drawn
+
+    def note(self, place: ArrayLike, words: str) -> None:
+        """A numbered note at a place (3,), which sheets show."""
+        self._do(edits.remarks.noted(self.document, _place(place), words))
+
+    def measure(self, one: ArrayLike, other: ArrayLike) -> None:
+        """A distance between two places (3,), which sheets show."""
+        self._do(edits.remarks.measured(self.document, _place(one), _place(other)))
+
     def check_print(self, item: AnyItem, way: Sequence[float] = UP, limits: PrintLimits | None = None) -> PrintCheck:
         """What printing in layers asks of a body, cage or scan, with ``way`` (3,) up."""
         return check_print(whole_of(self.item(item.id).shape), way, limits or PrintLimits(), self._progress)
@@ -62,3 +89,8 @@ class Delivers(Lends):
     def write_path(self, found: MillCheck, path: str | Path, feed: float = 1200.0, spindle: float = 12000.0) -> None:
         """Write the parallel path of a cutter as G-code. feed: mm a minute. Raises FileProblem."""
         write_gcode(path, parallel_path(found), found.milling.radius, feed, spindle)
+
+
+def _place(place: ArrayLike) -> tuple[float, float, float]:
+    x, y, z = (float(c) for c in np.asarray(place, dtype=float).reshape(3))
+    return x, y, z

@@ -14,9 +14,11 @@ from arabesque.delivery import read_gcode
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.deliver.mill_check import CheckMill, Looked
 from arabesque.desk.tools.deliver.print_check import CheckPrint, Mapped
+from arabesque.desk.tools.deliver.remarks import What, WriteRemarks
 from arabesque.desk.tools.deliver.report import WriteReport
+from arabesque.desk.tools.deliver.sheet import Form, MakeSheet
 from arabesque.desk.view.scene import MISSING, Triangles
-from tests.desk.support import WindowTest
+from tests.desk.support import CTRL, WindowTest
 from tests.examples import box_body
 
 
@@ -65,6 +67,51 @@ class ReportTest(Delivering):
         self.assertEqual(figures["before"]["name"], "first")
         text = "".join(page.extract_text() for page in reader.pages)
         self.assertIn(words["inside"], text)
+
+
+class SheetTest(Delivering):
+    def test_notes_distances_and_the_sheet(self) -> None:
+        """Two clicks measure, one puts a note down; the sheet lies on the paper beside the view, and is written."""
+        self.begin()
+        self.key(Qt.Key.Key_N)
+        tool = self.window.hand.tool
+        assert isinstance(tool, WriteRemarks)
+        self.idle()
+        tool.options.words = "Soften this edge"
+        self.click([25.0, 15.0, 10.0])
+        (note,) = self.session.document.notes
+        self.assertEqual(note.words, "Soften this edge")
+        np.testing.assert_allclose(note.place, [25, 15, 10], atol=0.2)
+        tool.options.what = What.DISTANCE
+        tool.options_changed()
+        self.click([5.0, 5.0, 10.0])
+        self.click([25.0, 5.0, 10.0])
+        (measure,) = self.session.document.measures
+        self.assertAlmostEqual(measure.length, 20.0, delta=0.3)
+        tool.choices[0].run()
+        self.assertTrue(self.session.document.notes[0].done)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.assertFalse(self.session.document.notes[0].done)
+        self.window.hand.go_to(Step.DELIVER)
+        self.key(Qt.Key.Key_S)
+        sheet = self.looked(MakeSheet)
+        assert isinstance(sheet, MakeSheet)
+        self.assertTrue(self.window.paper.isVisible())
+        self.assertEqual(self.facts()["Notes"], "1, 1 open")
+        sheet.options.sections = "y 10; sideways"
+        sheet.options_changed()
+        self.assertIn("sideways", self.facts()["No sheet"])
+        sheet.options.sections = "y 10"
+        sheet.options_changed()
+        self.idle()
+        path = self.folder / "box.svg"
+        sheet.options.form = Form.SVG
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+            self.key(Qt.Key.Key_Return)
+        self.idle()
+        text = path.read_text()
+        for words in ("Soften this edge", "A–A   300 mm²", ">30.0<"):
+            self.assertIn(words, text)
 
 
 class MakingTest(Delivering):

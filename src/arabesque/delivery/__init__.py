@@ -15,18 +15,21 @@ from arabesque.delivery.mill_path import (
 from arabesque.delivery.print_check import Laid, PrintCheck, PrintLimits, check_print
 from arabesque.delivery.read_back import ReadBack, deliver_checked, read_back, tag_of
 from arabesque.delivery.report_files import as_html, as_json, as_pdf, write_report
-from arabesque.delivery.sheet import PAPERS, Plan, Projection, make_sheet
+from arabesque.delivery.sheet import PAPERS, Plan, Projection, make_sheet, planes_of, scale_words
 from arabesque.delivery.sheet_files import as_svg, write_sheet
+from arabesque.delivery.strokes import Drawn, Pen
 from arabesque.delivery.whole import Whole, direction, whole_of
 
 __all__ = [
     "PAPERS",
     "CutterPath",
+    "Drawn",
     "FitReport",
     "HeightField",
     "Laid",
     "MillCheck",
     "Milling",
+    "Pen",
     "Plan",
     "PrintCheck",
     "PrintLimits",
@@ -49,8 +52,10 @@ __all__ = [
     "left_by",
     "make_sheet",
     "parallel_path",
+    "planes_of",
     "read_back",
     "read_gcode",
+    "scale_words",
     "tag_of",
     "tip_heights",
     "whole_of",

@@ -199,6 +199,7 @@ def _laid_out(
         raise ArabesqueError(
             f"This does not fit on {plan.paper} at {words}", "Choose a larger paper, another scale, or fewer sections"
         )
+    sheet.scale = scale
     spare = (room - above - best.gaps - scale * best.needs) / 2
     left, top = LEFT + float(spare[0]), high - EDGE - float(spare[1])
     across = [left + BESIDE, left + BESIDE * 3 + scale * columns[0]]
@@ -424,3 +425,15 @@ def _projection_sign(sheet: Drawn, x: float, y: float, projection: Projection) -
     )
     for radius in (1.2, 2.4):
         sheet.circle(rings, y, radius, Pen.CHOSEN)
+
+
+def planes_of(words: str) -> tuple[Plane, ...]:
+    """Planes as they are typed: an axis and a place in mm, with commas between. Raises ArabesqueError."""
+    found = []
+    for one in filter(None, (part.strip() for part in words.replace(";", ",").split(","))):
+        axis, _, place = one.partition(" ")
+        try:
+            found.append(Plane(np.eye(3)["xyz".index(axis.lower())], float(place.replace("=", ""))))
+        except ValueError:
+            raise ArabesqueError(f"'{one}' is no section", "Write an axis and a place, as y 0, z 12.5") from None
+    return tuple(found)

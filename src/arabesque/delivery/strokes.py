@@ -14,32 +14,32 @@ ARROW, ARROW_WIDE = 2.5, 0.85
 
 
 class Pen(Enum):
-    """A kind of line: width in mm and dashes, mm, after ISO 128-2."""
+    """A kind of line: word, of which a drawing makes a layer; width in mm and dashes, mm, after ISO 128-2."""
 
-    OUTLINE = (0.5, ())
-    SMOOTH = (0.18, ())
-    HIDDEN = (0.25, (2.0, 1.0))
-    CHOSEN = (0.35, ())
-    SECTION = (0.5, ())
-    HATCH = (0.13, ())
-    CUT = (0.25, (6.0, 1.2, 0.8, 1.2))
-    DIMENSION = (0.18, ())
-    FRAME = (0.5, ())
+    OUTLINE = ("Outline", 0.5, ())
+    SMOOTH = ("Smooth", 0.18, ())
+    HIDDEN = ("Hidden", 0.25, (2.0, 1.0))
+    CHOSEN = ("Chosen", 0.35, ())
+    SECTION = ("Section", 0.5, ())
+    HATCH = ("Hatch", 0.13, ())
+    CUT = ("Cut", 0.25, (6.0, 1.2, 0.8, 1.2))
+    DIMENSION = ("Dimension", 0.18, ())
+    FRAME = ("Frame", 0.5, ())
+
+    @property
+    def title(self) -> str:
+        """Its word."""
+        return self.value[0]
 
     @property
     def width(self) -> float:
         """mm."""
-        return self.value[0]
+        return self.value[1]
 
     @property
     def dashes(self) -> tuple[float, ...]:
         """mm of line and gap in turn; none for a line that goes on."""
-        return self.value[1]
-
-    @property
-    def title(self) -> str:
-        """Its word, of which a drawing makes a layer."""
-        return self.name.capitalize()
+        return self.value[2]
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,9 +65,10 @@ class Words:
 
 @dataclass(eq=False)
 class Drawn:
-    """A sheet of (width, height) mm that is being drawn."""
+    """A sheet of (width, height) mm that is being drawn, with its scale."""
 
     size: tuple[float, float]
+    scale: float = 1.0
     strokes: list[Stroke] = field(default_factory=list)
     words: list[Words] = field(default_factory=list)
 

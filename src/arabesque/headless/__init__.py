@@ -17,6 +17,7 @@ from arabesque.headless import (
     prepare,
     run_script,
     section,
+    sheet,
     simulate,
     suggest,
 )
@@ -37,6 +38,7 @@ COMMANDS = (
     body,
     check_body,
     fit_report,
+    sheet,
     check_print,
     check_mill,
     run_script,
