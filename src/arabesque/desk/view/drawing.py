@@ -16,11 +16,14 @@ from arabesque.geometry import frame_of
 
 SHARE = 0.42
 """Of the view's width that the paper takes."""
-LEAST = 300
+LEAST, VIEW_LEAST = 300, 322
+"""Pixels that the paper takes at least, and leaves to the view."""
 MARGIN = 46
 HEAD = 44
 NEAR = 9.0
 STEP = 1.2
+CAPITALS, LEGIBLE = 0.727, 3.0
+"""Height of our capitals, of the size of the type; pixels of that size below which letters are left out."""
 
 
 def upright_frame(normal: Floats, offset: float) -> Floats:
@@ -54,12 +57,24 @@ class Dots:
     size: float = 4.5
 
 
+@dataclass(frozen=True)
+class Lettering:
+    """Words as they stand on paper: at a place, of a height in mm. across: 0 begins there, 1 ends; turned: degrees."""
+
+    at: tuple[float, float]
+    text: str
+    height: float
+    across: float = 0.0
+    turned: float = 0.0
+    strong: bool = False
+
+
 @dataclass(frozen=True, eq=False)
 class Drawing:
     """What the paper shows.
 
     frame: (4, 4) from the drawing to space. title, figures: one line each above it. hairs: (n, 2, 2) mm, fine lines of
-    differences. words: places and texts.
+    differences. words: places and texts. letters: such that grow with the paper. share: of the view's width.
     """
 
     frame: Floats
@@ -70,6 +85,8 @@ class Drawing:
     title: str = ""
     figures: str = ""
     good: bool = True
+    letters: tuple[Lettering, ...] = ()
+    share: float = SHARE
 
     def flat(self, points: Floats) -> Floats:
         """(n, 2) places of (n, 3) ones."""
@@ -125,11 +142,14 @@ class Paper(QWidget):
         self.drawing: Drawing | None = None
         self._centre, self._per_pixel = np.zeros(2), 1.0
         self._shift: tuple[QPointF, Floats] | None = None
+        self._room = 0
         self.hide()
 
     def take_share(self, room: int) -> None:
         """Take the share of so many pixels that view and paper have together."""
-        width = max(LEAST, int(SHARE * room))
+        self._room = room
+        wanted = int((SHARE if self.drawing is None else self.drawing.share) * room)
+        width = max(LEAST, min(wanted, room - VIEW_LEAST))
         if self.width() != width:
             self.setFixedWidth(width)
 
@@ -141,6 +161,7 @@ class Paper(QWidget):
             return
         anew = before is None or not np.array_equal(before.frame, drawing.frame)
         self.show()
+        self.take_share(self._room)
         if anew:
             self.fit()
         self.update()
@@ -260,6 +281,9 @@ class Paper(QWidget):
         for place, text in drawing.words:
             ((x, y),) = self.pixels(place)
             painter.drawText(QPointF(x + 8, y - 6), text)
+        for letter in drawing.letters:
+            self._paint_letter(painter, letter)
+        painter.setPen(QColor(t.ink))
         room = QRectF(12, 8, self.width() - 24, 18)
         painter.setFont(text_font())
         painter.drawText(room, Qt.AlignmentFlag.AlignLeft, drawing.title)
@@ -267,6 +291,20 @@ class Paper(QWidget):
         painter.setPen(QColor(t.inside if drawing.good else t.outside))
         painter.drawText(room.translated(0, 20), Qt.AlignmentFlag.AlignLeft, drawing.figures)
         self._paint_scale(painter)
+
+    def _paint_letter(self, painter: QPainter, letter: Lettering) -> None:
+        tall = letter.height / CAPITALS / self._per_pixel
+        if tall < LEGIBLE:
+            return
+        font = text_font(strong=letter.strong)
+        font.setPixelSize(round(tall))
+        ((x, y),) = self.pixels(np.array(letter.at))
+        painter.save()
+        painter.setFont(font)
+        painter.translate(x, y)
+        painter.rotate(-letter.turned)
+        painter.drawText(QPointF(-letter.across * painter.fontMetrics().horizontalAdvance(letter.text), 0), letter.text)
+        painter.restore()
 
     def _paint_scale(self, painter: QPainter) -> None:
         t = theme.now()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from enum import Enum
 from pathlib import Path
 from typing import Any
@@ -19,7 +19,7 @@ from arabesque.desk.steps import Step
 from arabesque.desk.tools.deliver.delivering import Delivering, Written
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.drawing import Drawing, Stroke
+from arabesque.desk.view.drawing import Drawing, Lettering, Stroke
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Curve, Sketch
@@ -30,6 +30,10 @@ from arabesque.solid import KernelWorker
 
 _PIXELS = {Pen.OUTLINE: 1.6, Pen.SECTION: 1.6, Pen.FRAME: 1.4, Pen.CHOSEN: 1.2}
 """How wide lines are on the screen; all others are finest."""
+
+
+SHEET_SHARE = 0.72
+"""Of the view's width that the sheet takes: it is the work here."""
 
 
 class Size(Enum):
@@ -219,8 +223,10 @@ def on_paper(sheet: Drawn) -> Drawing:
     strokes += [
         Stroke(stroke.points, ink, _PIXELS.get(stroke.pen, 0.7), bool(stroke.pen.dashes)) for stroke in sheet.strokes
     ]
-    words = [(np.array(words.at), words.text) for words in sheet.words if words.height >= 3.0]
-    return Drawing(frame, tuple(strokes), words=tuple(words), title="Sheet", figures=scale_words(sheet.scale))
+    letters = tuple(Lettering(**asdict(words)) for words in sheet.words)
+    return Drawing(
+        frame, tuple(strokes), letters=letters, title="Sheet", figures=scale_words(sheet.scale), share=SHEET_SHARE
+    )
 
 
 def _ring(size: tuple[float, float]) -> Floats:
