@@ -8,6 +8,7 @@ import logging
 import re
 import sys
 from collections.abc import Sequence
+from pathlib import Path
 from typing import NoReturn
 
 from arabesque import __version__
@@ -39,12 +40,17 @@ def _shielded(argument: str) -> str:
 
 class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
-        print(f"arabesque: {message}. See './start --help'.", file=sys.stderr)
+        print(f"arabesque: {message}. See '{_called()} --help'.", file=sys.stderr)
         raise SystemExit(2)
 
 
+def _called() -> str:
+    """What one types to start it: the command of an installation, or the script of the sources."""
+    return "arabesque" if Path(sys.argv[0]).name == "arabesque" else "./start"
+
+
 def _parser() -> argparse.ArgumentParser:
-    parser = _Parser(prog="./start", description="Smooth surfaces over 3D scans. Without a command, the window opens.")
+    parser = _Parser(prog=_called(), description="Smooth surfaces over 3D scans. Without a command, the window opens.")
     parser.add_argument("--version", action="version", version=f"Arabesque {__version__}")
     parser.add_argument("--demo", nargs="?", const="heron", metavar="NAME", help="open the window with a demo project")
     parser.set_defaults(run=_open_window, open=None)

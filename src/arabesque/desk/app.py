@@ -3,15 +3,18 @@
 import signal
 import sys
 import threading
+from importlib.resources import files
 from pathlib import Path
 
 import platformdirs
 from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from arabesque.desk.settings import Settings
 from arabesque.desk.warm_up import warm_up
 from arabesque.desk.window import Window, dress
+from arabesque.freedesktop import ID
 
 
 def opened(application: QApplication, settings: Settings, journal: Path | None) -> Window:
@@ -26,7 +29,8 @@ def run(demo: str | None = None, path: str | None = None) -> int:
     """Open the window, with a demo or a file; returns when it is closed."""
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Arabesque")
-    application.setDesktopFileName("arabesque")
+    application.setDesktopFileName(ID)
+    application.setWindowIcon(QIcon(str(files("arabesque.freedesktop").joinpath("icons/arabesque-128.png"))))
     signal.signal(signal.SIGINT, lambda *_: application.closeAllWindows())
     window = opened(application, Settings(), platformdirs.user_state_path("arabesque") / "journal")
     threading.Thread(target=warm_up, name="arabesque-warm-up", daemon=True).start()

@@ -9,6 +9,7 @@ from arabesque.headless import (
     check_mill,
     check_print,
     compare,
+    desktop,
     fit_report,
     joins,
     layout,
@@ -41,5 +42,6 @@ COMMANDS = (
     sheet,
     check_print,
     check_mill,
+    desktop,
     run_script,
 )
