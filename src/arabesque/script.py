@@ -39,6 +39,7 @@ from arabesque.files import Source, source_of
 from arabesque.fitting import Borders, CageFit, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
 from arabesque.geometry import Plane, Surface
 from arabesque.layout import Layout
+from arabesque.mending import heal
 from arabesque.model import (
     SUFFIX,
     Change,
@@ -356,6 +357,17 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features, Delivers):
         recipe = RegionShape(item.id, on, np.array(place, dtype=float))
         shape = recipe.build(given(self.document, recipe), self._progress)
         return self._derived("true shape made", shape.kind.value.capitalize(), recipe, shape)
+
+    def heal(self, marked: ArrayLike) -> AnyItem:
+        """The reference scan with marked triangles, (m,) true for each, taken out and the gaps healed: the reference
+        from then on."""
+        document = self.document
+        healed = heal(self.scan, np.asarray(marked, dtype=bool)).scan
+        made = self._added(
+            "healed", "Healed", ready_to_fit(healed, self._progress), (document.reference or "",), "healed"
+        )
+        self._do(edits.items.referred_to(self.document, made))
+        return self.document[made.id]
 
     def make_like(self, source: AnyItem, others: Iterable[AnyItem]) -> None:
         """Put items on the layer of another one, with its look, and named after it."""
