@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable
 from tools.checks import Screen
 
 from arabesque.files import write_text
-from benchmarks import bodies, cages, joining, layouts, numbers, prepare, trace
+from benchmarks import bodies, cages, delivering, joining, layouts, numbers, prepare, trace
 from benchmarks.row import Row
 
 
@@ -35,6 +35,7 @@ PARTS: dict[str, Callable[[], Iterable[Row]]] = {
     "layouts": lambda: layouts.rows(),
     "joining": lambda: joining.rows(),
     "bodies": lambda: bodies.rows(),
+    "delivering": lambda: delivering.rows(),
     "window": window_rows,
     "sculpt": sculpt_rows,
 }

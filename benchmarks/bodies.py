@@ -72,7 +72,7 @@ def wavy_skin() -> list[Surface]:
     """216 patches of an open skin, 180 by 120 mm."""
     x, y = np.meshgrid(np.linspace(0, 180, 7), np.linspace(0, 120, 7), indexing="ij")
     whole = Surface.bezier(np.stack([x, y, 12 * np.sin(x / 40) * np.cos(y / 30)], -1))
-    return _divided(_divided([whole], 0, 18), 1, 12)
+    return divided(divided([whole], 0, 18), 1, 12)
 
 
 def squares(bulge: float = 0.0) -> list[Surface]:
@@ -81,11 +81,11 @@ def squares(bulge: float = 0.0) -> list[Surface]:
     for side in box_sides(SIZE, SIZE, SIZE):
         if bulge:
             side = _swollen(side, bulge)
-        faces += _divided(_divided([side], 0, 6), 1, 6)
+        faces += divided(divided([side], 0, 6), 1, 6)
     return faces
 
 
-def _divided(strips: list[Surface], axis: int, count: int) -> list[Surface]:
+def divided(strips: list[Surface], axis: int, count: int) -> list[Surface]:
     """Each of some patches in so many along an axis."""
     parts: list[Surface] = []
     for strip in strips:

@@ -11,6 +11,7 @@ import subprocess
 import tarfile
 import tempfile
 import unittest
+from collections import Counter
 from functools import cache
 from pathlib import Path
 
@@ -125,3 +126,19 @@ def _verify(path: Path, sha256: str) -> None:
     found = hashlib.sha256(path.read_bytes()).hexdigest()
     if found != sha256:
         raise AssertionError(f"{path} is not the published file: its SHA-256 is {found}")
+
+
+def edge_uses(path: Path) -> tuple[int, int, Counter[int]]:
+    """Closed shells and faces of a STEP file, and how many edges are used so many times, as a reader of the file's text
+    alone finds them (steputils, ISO 10303-21): of a closed solid each is used twice."""
+    from steputils import p21
+
+    entities = [
+        instance.entity
+        for section in p21.readfile(str(path)).data
+        for instance in section.instances.values()
+        if hasattr(instance, "entity")
+    ]
+    kinds = Counter(entity.name for entity in entities)
+    uses = Counter(str(entity.params[3]) for entity in entities if entity.name == "ORIENTED_EDGE")
+    return kinds["CLOSED_SHELL"], kinds["ADVANCED_FACE"], Counter(uses.values())

@@ -36,7 +36,7 @@ def page() -> str:
     parts = [
         f'.TH ARABESQUE 1 "" "Arabesque {__version__}" "User Commands"\n',
         ".SH NAME\narabesque \\- smooth NURBS and subdivision surfaces over 3D scans\n",
-        ".SH SYNOPSIS\n.B arabesque\n[\\-\\-demo [NAME]]\n.br\n.B arabesque\nCOMMAND [ARGUMENTS]\n",
+        ".SH SYNOPSIS\n.B arabesque\n[\\-\\-demo [NAME] [\\-\\-finished]]\n.br\n.B arabesque\nCOMMAND [ARGUMENTS]\n",
         ".SH DESCRIPTION\nWithout a command the window opens; with \\fB\\-\\-demo\\fR it shows a demo project.\n"
         "The commands work without a window, and their reports are JSON.\n",
         ".SH COMMANDS\n.SS open FILE\nopen the window with a scan, a project or a STEP file\n",

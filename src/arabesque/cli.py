@@ -53,6 +53,9 @@ def _parser() -> argparse.ArgumentParser:
     parser = _Parser(prog=_called(), description="Smooth surfaces over 3D scans. Without a command, the window opens.")
     parser.add_argument("--version", action="version", version=f"Arabesque {__version__}")
     parser.add_argument("--demo", nargs="?", const="heron", metavar="NAME", help="open the window with a demo project")
+    parser.add_argument(
+        "--finished", action="store_true", help="with --demo: its worked model, from scan to closed solid"
+    )
     parser.set_defaults(run=_open_window, open=None)
     words = parser.add_subparsers(title="commands", metavar="COMMAND", parser_class=_Parser)
     window = words.add_parser("open", help="open the window with a scan or project")
@@ -67,4 +70,4 @@ def _parser() -> argparse.ArgumentParser:
 def _open_window(options: argparse.Namespace) -> int:
     from arabesque.desk.app import run  # headless commands need no Qt
 
-    return run(demo=options.demo, path=options.open)
+    return run(demo=options.demo, path=options.open, finished=options.finished)

@@ -25,7 +25,7 @@ def opened(application: QApplication, settings: Settings, journal: Path | None) 
     return window
 
 
-def run(demo: str | None = None, path: str | None = None) -> int:
+def run(demo: str | None = None, path: str | None = None, finished: bool = False) -> int:
     """Open the window, with a demo or a file; returns when it is closed."""
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Arabesque")
@@ -35,7 +35,7 @@ def run(demo: str | None = None, path: str | None = None) -> int:
     window = opened(application, Settings(), platformdirs.user_state_path("arabesque") / "journal")
     threading.Thread(target=warm_up, name="arabesque-warm-up", daemon=True).start()
     if demo is not None:
-        QTimer.singleShot(0, lambda: window.files.open_demo(demo))
+        QTimer.singleShot(0, lambda: window.files.open_demo(demo, finished))
     elif path is not None:
         QTimer.singleShot(0, lambda: window.files.open_path(Path(path)))
     return application.exec()

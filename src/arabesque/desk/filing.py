@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+import platformdirs
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
@@ -89,18 +90,24 @@ class Filing(QObject):
         assert isinstance(tool, OpenScan)
         tool.read(path)
 
-    def open_demo(self, name: str = "heron") -> None:
-        """Open a demo project."""
+    def open_demo(self, name: str = "heron", finished: bool = False) -> None:
+        """Open a demo project; finished: with its worked model, which is built once and kept for the next time."""
         from arabesque.demo import demo_project, master  # not wanted at most starts
 
-        if not self.may_leave(partial(self.open_demo, name)):
+        if not self.may_leave(partial(self.open_demo, name, finished)):
             return
         try:
             shape = master(name)
         except ArabesqueError as problem:
             self._session.tell_problem(problem)
             return
-        job = self._session.run("Scanning the demo", lambda progress: demo_project(shape, progress))
+        if finished:
+            from arabesque.worked import finished_project
+
+            cache = platformdirs.user_cache_path("arabesque")
+            job = self._session.run("Building the demo", lambda progress: finished_project(name, cache, progress))
+        else:
+            job = self._session.run("Scanning the demo", lambda progress: demo_project(shape, progress))
         job.done.connect(lambda document: self._session.start(document, None, f"demo {name} opened"))
         self._hand.changed.emit()
 

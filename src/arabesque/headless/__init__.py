@@ -2,6 +2,7 @@
 
 from arabesque.headless import (
     body,
+    build,
     cage_convert,
     cage_fit,
     cage_improve,
@@ -42,6 +43,7 @@ COMMANDS = (
     sheet,
     check_print,
     check_mill,
+    build,
     desktop,
     run_script,
 )

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
+from arabesque import __version__
 from arabesque.demo import demo_project, master
 from arabesque.errors import ArabesqueError
-from arabesque.model import Item
+from arabesque.model import SUFFIX, Document, Item, load_project, save_project
+from arabesque.model import Project as StoredProject
 from arabesque.progress import Progress, silent
 from arabesque.script import Project
 from arabesque.worked import dipper, heron, juniper, pebble
 
+log = logging.getLogger(__name__)
 Build = Callable[[Project], Item[Any]]
 MODELS: dict[str, Build] = {
     "heron": heron.build, "pebble": pebble.build, "juniper": juniper.build, "dipper": dipper.build,
@@ -32,4 +38,26 @@ def worked(name: str, project: Project, progress: Progress = silent) -> Item[Any
     return MODELS[name](project)
 
 
-__all__ = ["MODELS", "worked"]
+def finished_project(name: str, cache: Path, progress: Progress = silent) -> Document:
+    """The project of a worked model, with its whole Outline; kept in a folder for the next time.
+
+    What is shown of it is its end: all that it was made from is hidden. Raises ArabesqueError.
+    """
+    path = cache / f"{name}-{__version__}{SUFFIX}"
+    if path.exists():
+        try:
+            return load_project(path, progress).document
+        except ArabesqueError:
+            log.warning("%s cannot be read: it is built again", path)
+    with Project(progress) as project:
+        end = worked(name, project, progress)
+        document = project.document
+    for item in document:
+        if item.id != end.id and item.id != document.reference:
+            document = document.changed(item.id, look=replace(item.look, visible=False))
+    cache.mkdir(parents=True, exist_ok=True)
+    save_project(path, StoredProject(document))
+    return document
+
+
+__all__ = ["MODELS", "finished_project", "worked"]

@@ -42,7 +42,8 @@ def build(project: Project) -> Item[Any]:
     mouth = socket.shape.origin + (FOOT - socket.shape.origin[2]) / axis[2] * axis
     radius = rounded_value(float(socket.shape.sizes[0]), READ)
     drilled = project.hole(body, mouth, axis, 2 * radius, DEEP)
-    rounded = project.round_body(drilled, mouth + radius * np.array([1.0, 0, 0]), RIM)
+    # beside the seam of the bore, which is an edge too
+    rounded = project.round_body(drilled, mouth + radius * np.array([0.6, 0.8, 0.0]), RIM)
     return project.round_body(rounded, _rim_in(rounded, strap.shape), RIM)
 
 

@@ -17,6 +17,20 @@ def _open_demo(name: str, desk: Desk) -> None:
     desk.files.open_demo(name)
 
 
+def _open_finished(name: str, desk: Desk) -> None:
+    desk.files.open_demo(name, finished=True)
+
+
+def _finished(name: str, words: str) -> Command:
+    return Command(
+        f"finished-{name}",
+        f"Open the finished {name}",
+        f"{words}, from its scan to a closed solid; building it takes about a minute the first time",
+        partial(_open_finished, name),
+        "File",
+    )
+
+
 def _demo(name: str, words: str) -> Command:
     first = name == "heron"
     return Command(
@@ -35,6 +49,7 @@ COMMANDS = (
     Command("open", "Open project…", "Open an Arabesque project", lambda d: d.files.open_project(), "File", "Ctrl+O",
             "ph.folder-open"),
     *(_demo(name, words) for name, words in _DEMOS.items()),
+    *(_finished(name, words) for name, words in _DEMOS.items()),
     Command("save", "Save", "Save the project", lambda d: d.files.save(), "File", "Ctrl+S", "ph.floppy-disk",
             when=lambda s: bool(s.kinds)),
     Command("save-as", "Save as…", "Save the project in another place", lambda d: d.files.save_as(), "File",
