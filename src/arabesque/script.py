@@ -22,6 +22,7 @@ True
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -139,6 +140,11 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features, Delivers):
     def items(self) -> tuple[AnyItem, ...]:
         """All items, in the order of the Outline."""
         return tuple(self.document)
+
+    @property
+    def model(self) -> tuple[AnyItem, ...]:
+        """What shows and can be delivered: curves, sketches, and what consists of surfaces."""
+        return tuple(item for item in self.items if self.document.shows(item) and deliverable(item.shape))
 
     def item(self, name: str) -> AnyItem:
         """The item of a name or id; raises ArabesqueError when there is none."""
@@ -357,6 +363,34 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features, Delivers):
         recipe = RegionShape(item.id, on, np.array(place, dtype=float))
         shape = recipe.build(given(self.document, recipe), self._progress)
         return self._derived("true shape made", shape.kind.value.capitalize(), recipe, shape)
+
+    def make(self, name: str, recipe: Recipe) -> AnyItem:
+        """An item by its recipe (``arabesque.recipes``), as the window makes it; it follows what it is made from.
+
+        What it stands for is hidden. Raises ArabesqueError where it cannot be made.
+        """
+        document = self.document
+        source = replace(given(document, recipe), kernel=self._worker)
+        shape = recipe.build(source, self._progress)
+        adds = edits.items.standing_for if recipe.stands_for else edits.items.derived
+        change = adds(document, f"{recipe.word} made", name, shape, recipe, ingredients(document, recipe))
+        self._do(change)
+        assert change.select is not None
+        return self.document[change.select]
+
+    def take(self, path: str | Path, name: str) -> AnyItem:
+        """The shape of that name from another project file, as a free item. Raises FileProblem."""
+        found = [item for item in load_project(path, self._progress).document if item.name == name]
+        if not found:
+            raise FileProblem(f"There is no '{name}' in {Path(path).name}", "Look at its Outline")
+        return self.add(name, found[0].shape)
+
+    def hide(self, *items: AnyItem) -> None:
+        """Show some items no longer: they take no part in reports, sheets and files of all that shows."""
+        document = self.document
+        for item in items:
+            document = document.changed(item.id, look=replace(document[item.id].look, visible=False))
+        self._do(Change(f"{len(items)} items hidden", document))
 
     def heal(self, marked: ArrayLike) -> AnyItem:
         """The reference scan with marked triangles, (m,) true for each, taken out and the gaps healed: the reference

@@ -14,6 +14,7 @@ from arabesque.delivery import read_gcode
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.deliver.mill_check import CheckMill, Looked
 from arabesque.desk.tools.deliver.print_check import CheckPrint, Mapped
+from arabesque.desk.tools.deliver.record import RecordJob
 from arabesque.desk.tools.deliver.remarks import What, WriteRemarks
 from arabesque.desk.tools.deliver.report import WriteReport
 from arabesque.desk.tools.deliver.sheet import Form, MakeSheet
@@ -112,6 +113,22 @@ class SheetTest(Delivering):
         text = path.read_text()
         for words in ("Soften this edge", "A–A   300 mm²", ">30.0<"):
             self.assertIn(words, text)
+
+
+class JobTest(Delivering):
+    def test_the_steps_as_a_script(self) -> None:
+        self.patched()
+        self.window.hand.go_to(Step.DELIVER)
+        self.key(Qt.Key.Key_J)
+        tool = self.window.hand.tool
+        assert isinstance(tool, RecordJob)
+        self.assertIn("Lines of work", self.facts())
+        path = self.folder / "job.py"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+            self.key(Qt.Key.Key_Return)
+        self.idle()
+        self.assertIn("def job(scan, out)", path.read_text())
+        self.assertIn("written", self.view.overlay.message)
 
 
 class MakingTest(Delivering):

@@ -1,7 +1,9 @@
 """What leaves the house: checks for printing and milling, reports, sheets, files that were read back."""
 
+from arabesque.delivery.batch import Done, batch, run_one, scans_in, write_table
 from arabesque.delivery.fit_report import FitReport, fit_report
 from arabesque.delivery.height_field import HeightField, height_field, left_by, tip_heights
+from arabesque.delivery.job import Job, job_of, write_job
 from arabesque.delivery.mill_check import MillCheck, Milling, check_mill
 from arabesque.delivery.mill_path import (
     CutterPath,
@@ -23,9 +25,11 @@ from arabesque.delivery.whole import Whole, direction, whole_of
 __all__ = [
     "PAPERS",
     "CutterPath",
+    "Done",
     "Drawn",
     "FitReport",
     "HeightField",
+    "Job",
     "Laid",
     "MillCheck",
     "Milling",
@@ -40,6 +44,7 @@ __all__ = [
     "as_json",
     "as_pdf",
     "as_svg",
+    "batch",
     "block_mesh",
     "check_mill",
     "check_print",
@@ -49,17 +54,22 @@ __all__ = [
     "direction",
     "fit_report",
     "height_field",
+    "job_of",
     "left_by",
     "make_sheet",
     "parallel_path",
     "planes_of",
     "read_back",
     "read_gcode",
+    "run_one",
     "scale_words",
+    "scans_in",
     "tag_of",
     "tip_heights",
     "whole_of",
     "write_gcode",
+    "write_job",
     "write_report",
     "write_sheet",
+    "write_table",
 ]

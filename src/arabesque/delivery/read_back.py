@@ -140,9 +140,14 @@ def _measured(shapes: Sequence[Any]) -> tuple[float, Floats, Floats]:
     """Area as sampled, and the ends of the box, of some shapes together."""
     if not shapes:
         return 0.0, np.zeros(3), np.zeros(3)
-    samples = [shape.sampler(ALONG).read(shape) for shape in shapes]
+    samples = [shape.sampler(_along(shape)).read(shape) for shape in shapes]
     points = np.concatenate([one.points for one in samples])
     return sum(float(one.areas.sum()) for one in samples), points.min(axis=0), points.max(axis=0)
+
+
+def _along(shape: Any) -> int:
+    """Samples along a shape: those of a cage are spread over all of its faces."""
+    return round(ALONG / 2 * shape.count**0.5) if isinstance(shape, Cage) else ALONG
 
 
 def _alike(wanted: tuple[float, Floats, Floats], found: tuple[float, Floats, Floats], share: float, name: str) -> None:

@@ -1,6 +1,7 @@
 """The headless commands, one module each: ``WORD``, ``HELP``, ``arguments`` and ``run``."""
 
 from arabesque.headless import (
+    batch,
     body,
     build,
     cage_convert,
@@ -17,6 +18,7 @@ from arabesque.headless import (
     network,
     patch,
     prepare,
+    record,
     run_script,
     section,
     sheet,
@@ -44,6 +46,8 @@ COMMANDS = (
     check_print,
     check_mill,
     build,
-    desktop,
+    record,
     run_script,
+    batch,
+    desktop,
 )

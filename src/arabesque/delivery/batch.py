@@ -1,0 +1,104 @@
+"""A job over many scans: one process each, several at once; one that fails does not stop the others."""
+
+from __future__ import annotations
+
+import csv
+import io
+import runpy
+import time
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from dataclasses import asdict, dataclass
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Any
+
+from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.files import readable, write_text
+from arabesque.scan import MESH_SUFFIXES
+
+FIGURES = ("verdict", "inside", "rms", "p99", "max")
+
+
+@dataclass(frozen=True)
+class Done:
+    """What became of one scan. trouble: why it failed, or "". Lengths in mm; None where nothing was told."""
+
+    scan: str
+    seconds: float
+    trouble: str = ""
+    verdict: str = ""
+    inside: float | None = None
+    rms: float | None = None
+    p99: float | None = None
+    max: float | None = None
+
+    @property
+    def line(self) -> str:
+        """In a line."""
+        if self.trouble:
+            return f"{self.scan}: FAILED after {self.seconds:.0f} s: {self.trouble}"
+        inside = "" if self.inside is None else f", {100 * self.inside:.1f} % inside, rms {self.rms:.3f} mm"
+        return f"{self.scan}: {self.verdict or 'done'}{inside}, {self.seconds:.0f} s"
+
+
+def scans_in(folder: str | Path) -> list[Path]:
+    """The mesh files of a folder, by name. Raises FileProblem where there is none."""
+    place = Path(folder)
+    found = sorted(path for path in place.glob("*") if path.suffix.lower() in MESH_SUFFIXES) if place.is_dir() else []
+    if not found:
+        raise FileProblem(f"There is no scan in {folder}", f"Put {', '.join(MESH_SUFFIXES)} files into it")
+    return found
+
+
+def batch(job: str | Path, scans: Sequence[Path], out: str | Path, processes: int = 2) -> Iterator[Done]:
+    """Run a job on every scan, each into a folder of its own; yields what became of each as soon as it is done.
+
+    Raises FileProblem where the job cannot be read or the folder cannot be made.
+    """
+    script = str(readable(job).resolve())
+    folders = [Path(out) / scan.stem for scan in scans]
+    try:
+        for folder in folders:
+            folder.mkdir(parents=True, exist_ok=True)
+    except OSError as problem:
+        raise FileProblem(f"{out} cannot be made ({problem.strerror})", "Choose another folder") from problem
+    # fresh processes: what a scan leaves behind in one is gone with it, and no thread of ours is copied
+    with ProcessPoolExecutor(processes, mp_context=get_context("spawn")) as pool:
+        waiting = [
+            pool.submit(run_one, script, str(scan.resolve()), str(folder.resolve()))
+            for scan, folder in zip(scans, folders, strict=True)
+        ]
+        for done in as_completed(waiting):
+            yield done.result()
+
+
+def run_one(script: str, scan: str, out: str) -> Done:
+    """Run a job on one scan, in this process; what goes wrong is told, not raised."""
+    began = time.perf_counter()
+    name = Path(scan).name
+    try:
+        job: Callable[[str, str], Any] | None = runpy.run_path(script, run_name="job").get("job")
+        if job is None:
+            raise ArabesqueError("The script has no function job(scan, out)", "Record one, or write it")
+        told = job(scan, out)
+    except ArabesqueError as problem:
+        return Done(name, time.perf_counter() - began, str(problem))
+    except Exception as problem:  # noqa: BLE001  # whatever a script does wrong concerns this scan alone, and is told
+        return Done(name, time.perf_counter() - began, f"{type(problem).__name__}: {problem}")
+    whole = getattr(told, "whole", None)
+    seconds = time.perf_counter() - began
+    if whole is None:
+        return Done(name, seconds)
+    there = whole.surface_to_scan
+    return Done(name, seconds, "", told.verdict, there.inside, there.rms, there.p99, there.max)
+
+
+def write_table(path: str | Path, done: Sequence[Done]) -> None:
+    """Write what became of all scans as CSV, in the order of their names. Raises FileProblem."""
+    text = io.StringIO()
+    names = ["scan", *FIGURES, "seconds", "trouble"]
+    writer = csv.DictWriter(text, names, lineterminator="\n")
+    writer.writeheader()
+    writer.writerows({name: asdict(one)[name] for name in names} for one in sorted(done, key=lambda one: one.scan))
+    write_text(path, text.getvalue())

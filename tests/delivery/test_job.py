@@ -1,0 +1,135 @@
+"""Jobs: recorded, run again with the same figures, run over a folder with a broken scan in it."""
+
+import contextlib
+import csv
+import io
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+from datetime import date
+from importlib.resources import files
+from pathlib import Path
+
+import numpy as np
+
+from arabesque.cli import main
+from arabesque.delivery import job_of, run_one, write_job
+from arabesque.demo import master, simulate
+from arabesque.errors import ArabesqueError
+from arabesque.geometry import Plane
+from arabesque.model import edits
+from arabesque.scan import Scan, write_scan
+from arabesque.script import Project
+from tests.examples import heron, random_surface
+
+CORNERS = [(40, -61, 3.1), (150, -61, -12.0), (150, -16, 2.5), (40, -16, 13.4)]
+
+
+class JobTest(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.scan = self.folder / "heron.ply"
+        write_scan(self.scan, heron(20_000).scan)
+
+    def session(self, project: Project) -> None:
+        """A patch, a section set and a loft, something drawn by hand, something hidden."""
+        project.open_scan(self.scan)
+        project.tolerance = 0.4
+        project.plane = Plane([0.0, 1.0, 0.0], 0.5)
+        project.patch(CORNERS)
+        sections = project.sections("x", count=4, poles=6, side=(0, 1, 0))
+        project.loft(sections, ordered=True)
+        by_hand = project.add("By hand", random_surface((2, 2), (1, 1)))
+        project.hide(by_hand)
+        change = edits.items.renamed(project.document, project.items[1], 'def: my "flank"')
+        assert change is not None
+        project._do(change)
+
+    def test_run_again_it_gives_the_same_figures(self) -> None:
+        with Project() as project:
+            self.session(project)
+            before = project.report(self.folder / "before.json", "Flank")
+            job = write_job(self.folder / "flank_job.py", project.document, "Flank", date(2026, 3, 4))
+        self.assertIsNone(job.kept)
+        told = ['SCAN = "heron.ply"', "TOLERANCE = 0.4", "project.plane = Plane(", "project.make(", "project.hide("]
+        for words in [*told, "PatchOnScan(corners=", "def job(scan, out)"]:
+            self.assertIn(words.replace('"', "'"), job.text.replace('"', "'"))
+        self.assertNotIn("borders=", job.text, "what is as usual is not said")
+        done = run_one(str(self.folder / "flank_job.py"), str(self.scan), str(self.folder))
+        self.assertEqual(done.trouble, "")
+        after = json.loads((self.folder / "fit.json").read_text())
+        wanted = before.as_record()
+        for key in ("surface_to_scan", "scan_to_surface", "items", "joins", "histogram", "weight"):
+            self.assertEqual(after[key], json.loads(json.dumps(wanted[key])), key)
+        # and as a script of its own
+        command = [
+            sys.executable,
+            "-m",
+            "arabesque",
+            "run",
+            str(self.folder / "flank_job.py"),
+            str(self.scan),
+            str(self.folder),
+        ]
+        said = subprocess.run(command, capture_output=True, text=True, check=True)
+        self.assertIn(before.verdict, said.stdout)
+
+    def test_what_cannot_stand_in_a_script_is_kept_beside_it(self) -> None:
+        with Project() as project:
+            project.open_scan(self.scan)
+            x = np.linspace(0, 1, 60)
+            points = np.column_stack([*(axis.ravel() for axis in np.meshgrid(x, x)), np.zeros(3600)])
+            index = np.arange(3600).reshape(60, 60)
+            a, b, c = index[:-1, :-1].ravel(), index[:-1, 1:].ravel(), index[1:, 1:].ravel()
+            project.add("Relief", Scan(points, np.column_stack([a, b, c])))
+            job = write_job(self.folder / "relief.py", project.document, "Relief")
+        self.assertIn("project.take(KEPT, 'Relief')", job.text)
+        self.assertTrue((self.folder / "relief.arabesque").exists())
+        self.assertEqual(run_one(str(self.folder / "relief.py"), str(self.scan), str(self.folder)).trouble, "")
+        with Project() as empty, self.assertRaisesRegex(ArabesqueError, "no scan"):
+            job_of(empty.document, "x")
+
+    def test_the_examples_run(self) -> None:
+        """As they are shipped, on scans of the demo; the report of a STEP file on what was laid here."""
+        with Project() as project:
+            project.add("jug", simulate(master("juniper"), 30_000, 0.03, 7).scan)
+            write_scan(self.folder / "jug.ply", project.scan)
+        for name, made in (("slices_to_loft", "loft.step"), ("scan_to_layout", "fit.html")):
+            text = files("arabesque.examples").joinpath(f"{name}.py").read_text()
+            (self.folder / f"{name}.py").write_text(text.replace("DETAIL = 300", "DETAIL = 120"))
+            done = run_one(str(self.folder / f"{name}.py"), str(self.folder / "jug.ply"), str(self.folder))
+            self.assertEqual((name, done.trouble), (name, ""))
+            self.assertTrue((self.folder / made).exists())
+        text = files("arabesque.examples").joinpath("report_of_step.py").read_text()
+        (self.folder / "again.py").write_text(text.replace("model.step", str(self.folder / "loft.step")))
+        done = run_one(str(self.folder / "again.py"), str(self.folder / "jug.ply"), str(self.folder))
+        self.assertEqual(done.trouble, "")
+        self.assertTrue((self.folder / "fit.pdf").exists())
+
+    def test_a_folder_of_scans_with_a_broken_one(self) -> None:
+        with Project() as project:
+            self.session(project)
+            write_job(self.folder / "flank_job.py", project.document, "Flank")
+        scans, out = self.folder / "scans", self.folder / "out"
+        scans.mkdir()
+        for name in ("a.ply", "c.ply"):
+            (scans / name).write_bytes(self.scan.read_bytes())
+        (scans / "b.stl").write_bytes(b"not a scan")
+        (scans / "notes.txt").write_text("no scan either")
+        with contextlib.redirect_stdout(io.StringIO()) as said:
+            code = main(["batch", str(self.folder / "flank_job.py"), str(scans), str(out), "--processes", "2"])
+        self.assertEqual(code, 1)
+        self.assertIn("3 scans, 1 failed", said.getvalue())
+        with (out / "table.csv").open() as file:
+            rows = list(csv.DictReader(file))
+        self.assertEqual([row["scan"] for row in rows], ["a.ply", "b.stl", "c.ply"])
+        self.assertTrue(rows[1]["trouble"] and not rows[1]["rms"])
+        self.assertEqual(rows[0]["rms"], rows[2]["rms"])
+        self.assertTrue((out / "a" / "model.step").exists())
+        with contextlib.redirect_stderr(io.StringIO()) as wrong:
+            self.assertEqual(main(["batch", str(self.folder / "flank_job.py"), str(self.folder / "none"), str(out)]), 1)
+        self.assertIn("no scan", wrong.getvalue())
