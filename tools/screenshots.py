@@ -27,8 +27,8 @@ from arabesque.desk.tools.body.check_body import CheckBody
 from arabesque.desk.tools.cage.lay_out import LayOut
 from arabesque.desk.tools.check.judge import JoinsCheck
 from arabesque.desk.tools.check.judge_lines import CombsCheck, SectionsCheck
+from arabesque.desk.tools.deliver.sheet import MakeSheet, Size
 from arabesque.desk.tools.patch.round_edges import RoundEdges
-from arabesque.desk.tools.patch.suggest import SuggestPatches
 from arabesque.desk.tools.patch.twins import Twins
 from arabesque.desk.tools.prepare.find_symmetry import FindSymmetry
 from arabesque.desk.tools.prepare.mark import Mark
@@ -42,8 +42,7 @@ from arabesque.desk.window import Window
 from arabesque.geometry import Elementary, ElementaryKind, Surface, frame_of, split_surface
 from arabesque.model import Item, edits
 from arabesque.recipes import SectionCurve
-from arabesque.script import Project
-from tools.wheel import hand_wheel
+from arabesque.worked import finished_project
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 FROM_BELOW = np.array([-0.8, -0.35, -0.48])
@@ -335,9 +334,7 @@ def laying_out(at: Photographer) -> None:
 def making_bodies(at: Photographer) -> None:
     """The hand wheel as a body, its walls looked at in a section."""
     session = at.window.session
-    with Project() as project:
-        hand_wheel(project)
-        document = project.document
+    document = finished_project("dipper", Path(tempfile.mkdtemp()))
     session.work.give_up()
     session.start(document, None, "hand wheel")
     at.idle()
@@ -351,14 +348,21 @@ def making_bodies(at: Photographer) -> None:
     at.window.inspector.make_anew()
     at.shoot("body")
     at.key(Qt.Key.Key_Escape)
+    delivering(at)
 
 
-def suggesting(at: Photographer) -> None:
-    """Patches proposed over the calm areas."""
-    take(at, SuggestPatches)
-    at.key(Qt.Key.Key_Return)
-    at.shoot("suggest")
-    at.key(Qt.Key.Key_Escape)
+def delivering(at: Photographer) -> None:
+    """The sheet of it, with sections and the client's notes."""
+    session = at.window.session
+    session.edit(edits.remarks.noted, (0.0, 5.0, 34.0), "Socket is tight: please open it by a tenth")
+    session.edit(edits.remarks.noted, (37.6, -6.0, 17.0), "This rim a little softer")
+    session.edit(edits.remarks.ticked, 1)
+    session.edit(edits.remarks.measured, (-5.0, -5.0, 34.0), (5.0, -5.0, 34.0))
+    sheet = take(at, MakeSheet)
+    sheet.options.title, sheet.options.sections, sheet.options.paper = "Hand wheel", "y 0, z 10", Size.A2
+    sheet.options_changed()
+    at.window.inspector.make_anew()
+    at.shoot("sheet")
     at.key(Qt.Key.Key_Escape)
 
 
@@ -426,7 +430,6 @@ def main() -> None:
     show(window, "heron")
     at.idle()
     window.sight.look_along("slanted")
-    suggesting(at)
     sculpting(at)
     rounding(at)
     twinning(at)

@@ -2,7 +2,6 @@
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from tools.wheel import HALF, SQUARE
 
 from arabesque.arrays import Floats
 from arabesque.cages import Cage
@@ -37,6 +36,7 @@ from arabesque.recipes import RepeatedBody, Runs, Thickness
 from arabesque.scan import Scan, ready_to_fit
 from arabesque.script import Project
 from arabesque.solid import Body, FeatureKind
+from arabesque.worked.dipper import half_section, square
 from tests.desk.support import WindowTest
 
 E, K = Element, ElementKind
@@ -85,8 +85,8 @@ class WheelTest(Making):
         shape = master("dipper")
         scan = ready_to_fit(simulate(shape, 60_000, 0.03, 7).scan)
         document = Document().with_item(Item(new_id(), "dipper clay", scan))
-        document = edits.items.added(document, "", "Half section", HALF).document
-        self.session.start(edits.items.added(document, "", "Socket", SQUARE).document, None, "Start")
+        document = edits.items.added(document, "", "Half section", half_section(40.0, 20.0, 8.0)).document
+        self.session.start(edits.items.added(document, "", "Socket", square(10.0, 34.0)).document, None, "Start")
         self.idle()
         self.window.hand.go_to(Step.BODY)
         half, socket = (

@@ -13,6 +13,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
+from arabesque.cores import allowed, at_most
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.files import readable, write_text
 from arabesque.scan import MESH_SUFFIXES
@@ -66,22 +67,24 @@ def batch(job: str | Path, scans: Sequence[Path], out: str | Path, processes: in
     # fresh processes: what a scan leaves behind in one is gone with it, and no thread of ours is copied
     with ProcessPoolExecutor(processes, mp_context=get_context("spawn")) as pool:
         waiting = [
-            pool.submit(run_one, script, str(scan.resolve()), str(folder.resolve()))
+            pool.submit(run_one, script, str(scan.resolve()), str(folder.resolve()), max(1, allowed() // processes))
             for scan, folder in zip(scans, folders, strict=True)
         ]
         for done in as_completed(waiting):
             yield done.result()
 
 
-def run_one(script: str, scan: str, out: str) -> Done:
-    """Run a job on one scan, in this process; what goes wrong is told, not raised."""
+def run_one(script: str, scan: str, out: str, threads: int | None = None) -> Done:
+    """Run a job on one scan, in this process; what goes wrong is told, not raised. threads: that it may use at most, so
+    that neighbours do not take each other's."""
     began = time.perf_counter()
     name = Path(scan).name
     try:
         job: Callable[[str, str], Any] | None = runpy.run_path(script, run_name="job").get("job")
         if job is None:
             raise ArabesqueError("The script has no function job(scan, out)", "Record one, or write it")
-        told = job(scan, out)
+        with at_most(threads):
+            told = job(scan, out)
     except ArabesqueError as problem:
         return Done(name, time.perf_counter() - began, str(problem))
     except Exception as problem:  # noqa: BLE001  # whatever a script does wrong concerns this scan alone, and is told

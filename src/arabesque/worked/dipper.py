@@ -36,7 +36,7 @@ def build(project: Project) -> Item[Any]:
     edge = project.true_shape(regions, BETWEEN)
     flat, corner = (rounded_value(float(size), READ) for size in edge.shape.sizes)
     outer = flat + corner
-    half = _half_section(outer, face - back, corner)
+    half = half_section(outer, face - back, corner)
     wheel = project.profile_body(project.add("Half section", half), axis=UP)
     stem_on = project.boss(wheel, [0, 0, face], UP, 2 * radius, end - face)
     footed = project.round_body(stem_on, [radius, 0, face], FILLET)
@@ -47,7 +47,7 @@ def build(project: Project) -> Item[Any]:
     one = project.part_body(footed, hollow)
     rim = [[33.1, 0, 0.1], [36.2, -7.6, 1.9], [36.2, 7.6, 1.9], [33.9, 0, 19.8], [36.9, 7.4, 17.7], [36.8, -7.4, 17.7]]
     five = project.repeat(project.round_body(one, rim, SOFT), 5, UP, since=footed)
-    socket = project.add("Socket", _square(SOCKET, end))
+    socket = project.add("Socket", square(SOCKET, end))
     return project.profile_body(socket, five, "cut away", ahead=1, back=DEEP, way=UP)
 
 
@@ -58,7 +58,7 @@ def _height(project: Project, regions: Item[Any], place: list[float]) -> float:
     return 0.0 if abs(height) < READ else rounded_value(height, READ)
 
 
-def _half_section(outer: float, high: float, corner: float) -> Sketch:
+def half_section(outer: float, high: float, corner: float) -> Sketch:
     """Of a disc with round edges, in the plane of x and z."""
     flat = outer - corner
     low = [[0.0, 0.0], [flat, 0.0], [flat, corner], [outer, corner]]
@@ -70,7 +70,8 @@ def _half_section(outer: float, high: float, corner: float) -> Sketch:
     return Sketch(frame_of([0, 0, 0], [0, -1, 0], [1, 0, 0]), np.array([*low, *top]), elements)
 
 
-def _square(side: float, height: float) -> Sketch:
+def square(side: float, height: float) -> Sketch:
+    """The socket's square, at a height along the axis."""
     half = side / 2
     points = np.array([[-half, -half], [half, -half], [half, half], [-half, half]])
     return Sketch(motion(shift=[0, 0, height]), points, tuple(Element(LINE, (k, (k + 1) % 4)) for k in range(4)))
