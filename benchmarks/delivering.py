@@ -9,9 +9,19 @@ from pathlib import Path
 
 from tests.reference import edge_uses
 
-from arabesque.delivery import Plan, fit_report, make_sheet, write_report, write_sheet
-from arabesque.demo import demo_project, master
+from arabesque.delivery import (
+    Plan,
+    batch,
+    fit_report,
+    make_sheet,
+    scans_in,
+    write_job,
+    write_report,
+    write_sheet,
+)
+from arabesque.demo import demo_project, master, simulate
 from arabesque.model import Document
+from arabesque.scan import write_scan
 from arabesque.script import Project
 from arabesque.solid import KernelWorker
 from arabesque.worked import MODELS, worked
@@ -19,6 +29,7 @@ from benchmarks.bodies import divided
 from benchmarks.row import Row
 
 FACES = (6, 5)
+SCANS = 20
 CORNERS = [(40, -61, 3.1), (190, -61, -18.2), (190, -16, -1.7), (40, -16, 13.4)]
 
 
@@ -28,6 +39,7 @@ def rows() -> Iterator[Row]:
         folder = Path(place)
         with Project() as project:
             yield from _papers(project, folder)
+        yield _batch(folder)
         for name in MODELS:
             yield _model(name, folder)
 
@@ -55,6 +67,27 @@ def _papers(project: Project, folder: Path) -> Iterator[Row]:
         )
     finally:
         worker.close()
+
+
+def _batch(folder: Path) -> Row:
+    """Twenty scans by one process and by two, in turns."""
+    scans = folder / "scans"
+    scans.mkdir()
+    scan = simulate(master("heron"), 60_000, 0.03, 7).scan
+    for number in range(SCANS):
+        write_scan(scans / f"{number:02d}.ply", scan)
+    with Project() as project:
+        project.open_scan(scans / "00.ply")
+        project.patch(CORNERS)
+        write_job(folder / "flank.py", project.document, "Flank")
+    taken = {1: 0.0, 2: 0.0}
+    for processes in (1, 2, 2, 1):
+        began = time.perf_counter()
+        done = list(batch(folder / "flank.py", scans_in(scans), folder / "out", processes))
+        taken[processes] += time.perf_counter() - began
+        assert not any(one.trouble for one in done), done
+    words = f"{taken[1] / 2:.0f} s against {taken[2] / 2:.0f} s"
+    return Row(f"batch of {SCANS} scans, two processes of one's time", taken[2] / taken[1], None, 1 / 1.8, "", words)
 
 
 def _model(name: str, folder: Path) -> Row:

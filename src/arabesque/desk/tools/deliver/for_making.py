@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
+from typing import Any
+
 import numpy as np
 
 from arabesque.cages import Cage
 from arabesque.desk import theme
+from arabesque.desk.facts import Fact
 from arabesque.desk.tools.looking import Looking
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.scan import Scan
@@ -38,6 +42,20 @@ class ForMaking(Looking):
     @property
     def samples(self) -> Samples | None:
         return None if self.found is None else self.found.samples
+
+    @property
+    def facts(self) -> list[Fact]:
+        item = self.item
+        if item is None:
+            return [Fact("Shape", "none")]
+        told = [Fact("Shape", item.name)]
+        if self.found is None:
+            return told if self.trouble is None else [*told, Fact("Not checked", self.trouble.cause, "bad")]
+        return told + self.told_of(self.found)
+
+    @abstractmethod
+    def told_of(self, found: Any) -> list[Fact]:
+        """What was found, in words."""
 
     @property
     def covers(self) -> frozenset[str]:

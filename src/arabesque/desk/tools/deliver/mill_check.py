@@ -102,17 +102,10 @@ class CheckMill(ForMaking, Delivering):
         o = self.options
         return partial(_milled, shape, (o.way, o.radius, o.limit, o.step), o.looked is Looked.BLOCK)
 
-    @property
-    def facts(self) -> list[Fact]:
-        item, found = self.item, self.found
-        if item is None:
-            return [Fact("Shape", "none")]
-        told = [Fact("Shape", item.name)]
-        if found is None:
-            return told if self.trouble is None else [*told, Fact("Not checked", self.trouble.cause, "bad")]
+    def told_of(self, found: Milled) -> list[Fact]:
         check = found.check
         largest = "none" if check.largest is None else f"R {check.largest:.3g} mm"
-        told += [
+        told = [
             Fact("Not reached", area(check.missed) if check.missed else "nothing", "bad" if check.missed else "good"),
             Fact(
                 "Most that stays",

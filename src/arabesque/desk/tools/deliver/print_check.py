@@ -67,22 +67,14 @@ class CheckPrint(ForMaking):
         o = self.options
         return partial(_checked, shape, o.way, (o.wall, o.overhang, o.nozzle, o.density))
 
-    @property
-    def facts(self) -> list[Fact]:
-        item, found = self.item, self.found
-        if item is None:
-            return [Fact("Shape", "none")]
-        told = [Fact("Shape", item.name)]
-        if found is None:
-            return told if self.trouble is None else [*told, Fact("Not checked", self.trouble.cause, "bad")]
+    def told_of(self, found: PrintCheck) -> list[Fact]:
         closed = Fact("Closed", "yes" if found.closed else "no: close it first", "good" if found.closed else "bad")
         hanging = found.area(found.hanging)
         over = Fact("Hangs over", area(hanging) if hanging else "nowhere", "bad" if hanging else "good")
         if not found.closed:
-            return [*told, closed, over]
+            return [closed, over]
         thin, lost = found.area(found.thin), found.area(found.lost)
         return [
-            *told,
             closed,
             Fact("Thinnest wall", f"{float(found.walls.min()):.3g} mm", "bad" if thin else "good"),
             Fact("Too thin", area(thin) if thin else "nowhere", "bad" if thin else "good"),
