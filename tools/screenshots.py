@@ -359,7 +359,7 @@ def delivering(at: Photographer) -> None:
     session.edit(edits.remarks.ticked, 1)
     session.edit(edits.remarks.measured, (-5.0, -5.0, 34.0), (5.0, -5.0, 34.0))
     sheet = take(at, MakeSheet)
-    sheet.options.title, sheet.options.sections, sheet.options.paper = "Hand wheel", "y 0, z 10", Size.A2
+    sheet.options.title, sheet.options.sections, sheet.options.paper = "Hand wheel", "", Size.A3
     sheet.options_changed()
     at.window.inspector.make_anew()
     at.shoot("sheet")
