@@ -5,6 +5,7 @@ from unittest import mock
 
 import numpy as np
 import pypdf
+from PIL import Image
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
@@ -13,6 +14,9 @@ from arabesque.checking import Figures
 from arabesque.delivery import read_gcode
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.deliver.mill_check import CheckMill, Looked
+from arabesque.desk.tools.deliver.picture import Kind as PictureKind
+from arabesque.desk.tools.deliver.picture import Size as PictureSize
+from arabesque.desk.tools.deliver.picture import TakePicture
 from arabesque.desk.tools.deliver.print_check import CheckPrint, Mapped
 from arabesque.desk.tools.deliver.record import RecordJob
 from arabesque.desk.tools.deliver.remarks import What, WriteRemarks
@@ -113,6 +117,64 @@ class SheetTest(Delivering):
         text = path.read_text()
         for words in ("Soften this edge", "A–A   300 mm²", ">30.0<"):
             self.assertIn(words, text)
+
+
+class PictureTest(Delivering):
+    def shot(self, name: str, **options: object) -> np.ndarray:
+        """Take a picture with Enter; (height, width, 4) of the last frame, 0 to 255."""
+        tool = self.window.hand.take_up(TakePicture)
+        assert isinstance(tool, TakePicture)
+        tool.options.size, tool.options.width, tool.options.height = PictureSize.OWN, 300, 200
+        for key, value in options.items():
+            setattr(tool.options, key, value)
+        tool.options_changed()
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(self.folder / name), "")):
+            self.key(Qt.Key.Key_Return)
+        self.until(lambda: not self.window.pictures.busy)
+        self.assertIn("written", self.view.overlay.message)
+        found = sorted(self.folder.glob(f"{name.split('.')[0]}*"))
+        return np.asarray(Image.open(found[-1]).convert("RGBA")).astype(int)
+
+    def test_size_ground_and_tiles(self) -> None:
+        """As large as asked; clear round the form, which is not; the same in one piece and in many."""
+        self.begin()
+        self.idle()
+        clear = self.shot("clear.png", clear=True)
+        self.assertEqual(clear.shape, (200, 300, 4))
+        self.assertEqual(clear[2, 2, 3], 0)
+        self.assertEqual(clear[100, 150, 3], 255)
+        solid = self.shot("solid.png")
+        self.assertTrue((solid[:, :, 3] == 255).all())
+        with mock.patch("arabesque.desk.pictures.TILE", 64):
+            pieces = self.shot("pieces.png")
+        self.assertLess(np.abs(pieces - solid).mean(), 0.5)
+        self.assertLess((np.abs(pieces - solid).max(axis=2) > 40).mean(), 0.002)
+
+    def test_legend_and_turntable(self) -> None:
+        self.patched()
+        self.key(Qt.Key.Key_1)
+        self.idle()
+        with_it, without = self.shot("with.png", legend=True), self.shot("without.png", legend=False)
+        self.assertGreater((np.abs(with_it - without).max(axis=2) > 30).mean(), 0.01)
+        self.shot("turn.webp", kind=PictureKind.WEBP, frames=5, legend=False)
+        with Image.open(self.folder / "turn.webp") as turning:
+            self.assertEqual(turning.n_frames, 5)
+        self.shot("frame.png", kind=PictureKind.FRAMES, frames=3)
+        frames = [np.asarray(Image.open(self.folder / f"frame-{k:03d}.png")) for k in (1, 2, 3)]
+        self.assertFalse(np.array_equal(frames[0], frames[1]))
+
+    def test_leaving_ends_it_and_a_bad_place_is_said(self) -> None:
+        self.begin()
+        tool = self.window.hand.take_up(TakePicture)
+        tool.write(self.folder / "none" / "p.png")
+        self.until(lambda: not self.window.pictures.busy)
+        self.assertIn("none", self.view.overlay.message)
+        tool.options.size = PictureSize.EIGHT
+        tool.write(self.folder / "large.png")
+        self.assertTrue(self.window.pictures.busy)
+        self.key(Qt.Key.Key_Escape)
+        self.assertFalse(self.window.pictures.busy)
+        self.assertFalse((self.folder / "large.png").exists())
 
 
 class JobTest(Delivering):

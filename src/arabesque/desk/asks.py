@@ -10,7 +10,8 @@ class Asks(QObject):
     work began on another document. saved: the project file was written. fit:
     everything is to come in sight. fly: a place is to: (3,) where, (3,) from
     which side, and how many mm round it. propose: a tool is to be taken up, by
-    its id, with borders picked: (id of an item, number). journal_failed: the journal cannot be
+    its id, with borders picked: (id of an item, number). picture: one is to be taken: where to, its
+    size, and how (see ``pictures.Wanted``). journal_failed: the journal cannot be
     written; this one comes from its thread.
     """
 
@@ -20,4 +21,5 @@ class Asks(QObject):
     fit = pyqtSignal()
     fly = pyqtSignal(object, object, float)
     propose = pyqtSignal(str, object)
+    picture = pyqtSignal(object, object, object)
     journal_failed = pyqtSignal(object)

@@ -37,6 +37,7 @@ from arabesque.desk.panels.inspector import Inspector
 from arabesque.desk.panels.outline import Outline
 from arabesque.desk.panels.path_bar import PathBar, ToolColumn
 from arabesque.desk.panels.start_page import StartPage
+from arabesque.desk.pictures import PictureTaker, Wanted
 from arabesque.desk.plain import Words, hint
 from arabesque.desk.scenery import compose
 from arabesque.desk.session import Session
@@ -105,6 +106,7 @@ class Window(QMainWindow):
         asks.fit.connect(self.sight.fit_view)
         asks.fly.connect(self.sight.fly_to)
         asks.propose.connect(self.hand.propose)
+        asks.picture.connect(lambda path, size, how: self.pictures.take(Wanted(path, size, *how)))
         self.hand.lay_down()
         self.hand.go_to(Step.PREPARE)
         self._changed()
@@ -152,6 +154,7 @@ class Window(QMainWindow):
         self.view.compose = self._compose
         self.view.pivot = self.sight.place_under
         self.view.resized.connect(self._show_start_page)
+        self.pictures = PictureTaker(self.session, self.view)
         self.paper = Paper()
         self.view.resized.connect(self._place_paper)
         self.view.resized.connect(lambda: self.chips.fit_into(self.view.width()))
@@ -250,6 +253,7 @@ class Window(QMainWindow):
             tool.place_wanted.connect(self.files.choose_place)
 
     def _started(self, tool: Tool) -> None:
+        self.pictures.stop()
         self._cursor = (self.view.width() / 2, self.view.height() / 2)
         self.view.overlay.point_at(None)
         self.inspector.take(tool)

@@ -15,6 +15,7 @@ from arabesque.desk.view.graph import paint_graphs
 from arabesque.desk.view.loupe import paint_loupe
 
 if TYPE_CHECKING:
+    from arabesque.desk.view.scene import Scene
     from arabesque.desk.view.widget import View
 
 BANDS = 4
@@ -48,12 +49,7 @@ class Overlay(QWidget):
         self._paint_labels(painter)
         self._paint_axes(painter)
         self._paint_scale_bar(painter)
-        if self._view.scene.short_of is not None:
-            self._paint_limit_legend(painter, *self._view.scene.short_of)
-        elif self._view.scene.show_distance:
-            self._paint_legend(painter)
-        if self._view.scene.curvature_range is not None:
-            self._paint_curvature_legend(painter, self._view.scene.curvature_range)
+        self.paint_legends(painter, self._view.scene)
         if self._view.scene.loupe is not None:
             paint_loupe(painter, QRectF(self.rect()), self._view.scene.loupe, self._view.scene.tolerance)
         paint_graphs(painter, QRectF(self.rect()), self._view.scene.graphs)
@@ -62,6 +58,16 @@ class Overlay(QWidget):
         if self.message:
             self._paint_message(painter)
         painter.end()
+
+    def paint_legends(self, painter: QPainter, scene: Scene) -> None:
+        """What explains the colours of a scene, as it stands in the view."""
+        painter.setFont(text_font(SMALL_POINTS))
+        if scene.short_of is not None:
+            self._paint_limit_legend(painter, *scene.short_of)
+        elif scene.show_distance:
+            self._paint_legend(painter)
+        if scene.curvature_range is not None:
+            self._paint_curvature_legend(painter, scene.curvature_range)
 
     def _paint_pointed(self, painter: QPainter, at: QPointF) -> None:
         """Four strokes around the place, which stays free, twice: seen on light and on dark."""

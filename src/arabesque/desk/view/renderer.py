@@ -19,6 +19,8 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Gloss, GlossKind, Lines, Paint, Scene, Triangles
 
 SEE_THROUGH = 0.45
+SMOOTH = 4
+"""Samples a pixel of pictures that are written."""
 
 
 class _Loader:
@@ -38,6 +40,25 @@ class _Loader:
 
     def release(self) -> None:
         """Nothing is held."""
+
+
+@dataclass(frozen=True)
+class Tile:
+    """A part of a picture, in pixels from its upper left corner."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+
+    def of(self, whole: tuple[float, ...]) -> Floats:
+        """(4, 4) that blows this part of a picture of ``whole`` pixels up to all of the target."""
+        wide, high = whole
+        matrix = np.eye(4)
+        matrix[0, 0], matrix[1, 1] = wide / self.width, high / self.height
+        matrix[0, 3] = (wide - 2 * self.x - self.width) / self.width
+        matrix[1, 3] = -(high - 2 * self.y - self.height) / self.height
+        return matrix
 
 
 @dataclass
@@ -100,17 +121,46 @@ class Renderer:
 
     def draw(self, framebuffer: int, camera: Camera, scale: float, scene: Scene) -> None:
         """Draw the scene into a framebuffer; scale: device pixels per logical pixel."""
-        gl = self._gl
-        target = gl.detect_framebuffer(framebuffer)
-        target.use()
         width, height = (round(n * scale) for n in camera.size)
-        gl.viewport = (0, 0, width, height)
+        self._paint(self._gl.detect_framebuffer(framebuffer), camera, scale, scene, Tile(0, 0, width, height))
+        drawn = {t.slot for t in scene.triangles}
+        # a scan and its coarse stand-in take turns: keep whichever is not drawn just now
+        turns = {f"{slot} coarse" for slot in drawn} | {slot.removesuffix(" coarse") for slot in drawn}
+        self._drop_unused(drawn | turns)
+
+    def tile(self, camera: Camera, scale: float, scene: Scene, tile: Tile, clear: bool) -> bytes:
+        """A part of a picture that is larger than the window: its pixels from the top, four bytes each, colours times
+        alpha. clear: nothing behind the scene."""
+        gl, size = self._gl, (tile.width, tile.height)
+        samples = min(SMOOTH, gl.max_samples)
+        smooth = gl.framebuffer(
+            [gl.renderbuffer(size, 4, samples=samples)], gl.depth_renderbuffer(size, samples=samples)
+        )
+        plain = gl.framebuffer([gl.renderbuffer(size, 4)])
+        try:
+            self._paint(smooth, camera, scale, scene, tile, clear)
+            gl.copy_framebuffer(plain, smooth)
+            rows = np.frombuffer(plain.read(components=4, alignment=1), dtype=np.uint8).reshape(tile.height, -1)
+            return rows[::-1].tobytes()
+        finally:
+            for buffer in (smooth, plain):
+                for part in (*buffer.color_attachments, buffer.depth_attachment, buffer):
+                    if part is not None:
+                        part.release()
+
+    def _paint(self, target: Any, camera: Camera, scale: float, scene: Scene, tile: Tile, clear: bool = False) -> None:
+        gl = self._gl
+        target.use()
+        gl.viewport = (0, 0, tile.width, tile.height)
         gl.enable_only(moderngl.NOTHING)
         target.depth_mask = True
-        target.clear(0.0, 0.0, 0.0, 1.0, depth=1.0)
-        self._set("backdrop", sky=rgb(theme.now().sky), ground=rgb(theme.now().ground))
-        self._backdrop.render(moderngl.TRIANGLES, vertices=3)
-        self._frame(camera, scale, scene)
+        target.clear(0.0, 0.0, 0.0, 0.0 if clear else 1.0, depth=1.0)
+        if not clear:
+            high = camera.size[1] * scale
+            share = (high - tile.y - tile.height) / high, tile.height / high
+            self._set("backdrop", sky=rgb(theme.now().sky), ground=rgb(theme.now().ground), share=share)
+            self._backdrop.render(moderngl.TRIANGLES, vertices=3)
+        self._frame(camera, scale, scene, tile)
         gl.enable_only(moderngl.DEPTH_TEST)
         gl.depth_func = "<"
         solid = [t for t in scene.triangles if not t.see_through]
@@ -119,17 +169,14 @@ class Renderer:
         self._draw_edges([t for t in scene.triangles if t.edges])
         gl.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND)
         # the picture itself stays opaque, whatever is blended into it
-        gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ZERO, moderngl.ONE
+        over = (moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA) if clear else (moderngl.ZERO, moderngl.ONE)
+        gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, *over
         self._draw_lines([line for line in scene.lines if not line.on_top], scale)
         self._draw_see_through([t for t in scene.triangles if t.see_through], scene)
         gl.enable_only(moderngl.BLEND)
         self._draw_lines([line for line in scene.lines if line.on_top], scale)
         self._draw_discs(scene.discs, scale)
         gl.enable_only(moderngl.NOTHING)
-        drawn = {t.slot for t in scene.triangles}
-        # a scan and its coarse stand-in take turns: keep whichever is not drawn just now
-        turns = {f"{slot} coarse" for slot in drawn} | {slot.removesuffix(" coarse") for slot in drawn}
-        self._drop_unused(drawn | turns)
 
     def _draw_see_through(self, meshes: list[Triangles], scene: Scene) -> None:
         """Only the nearest layer of each mesh is blended: calm, and the same in whatever order triangles come.
@@ -158,10 +205,11 @@ class Renderer:
         self._gl.wireframe = False
         self._gl.enable_only(moderngl.DEPTH_TEST)
 
-    def _frame(self, camera: Camera, scale: float, scene: Scene) -> None:
+    def _frame(self, camera: Camera, scale: float, scene: Scene, tile: Tile) -> None:
         view = camera.view_matrix().T.astype("f4").tobytes()
-        projection = camera.projection_matrix().T.astype("f4").tobytes()
-        size = tuple(n * scale for n in camera.size)
+        whole = tuple(n * scale for n in camera.size)
+        projection = (tile.of(whole) @ camera.projection_matrix()).T.astype("f4").tobytes()
+        size = float(tile.width), float(tile.height)
         for name in ("mesh", "line", "disc"):
             self._programs[name]["view"].write(view)
             self._programs[name]["projection"].write(projection)

@@ -18,7 +18,7 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.navigation import PRESETS
 from arabesque.desk.view.overlay import Overlay
 from arabesque.desk.view.pointer import Pointer
-from arabesque.desk.view.renderer import Renderer
+from arabesque.desk.view.renderer import Renderer, Tile
 from arabesque.desk.view.scene import Scene
 
 WHEEL_STEP = 1.15
@@ -98,6 +98,15 @@ class View(QOpenGLWidget):
         self._renderer.draw(self.defaultFramebufferObject(), self.camera, self.devicePixelRatioF(), self.scene)
         self.overlay.update()
         self.drawn.emit()
+
+    def tile(self, camera: Camera, scale: float, scene: Scene, tile: Tile, clear: bool) -> bytes:
+        """A part of a larger picture: see ``Renderer.tile``."""
+        assert self._renderer is not None
+        self.makeCurrent()
+        try:
+            return self._renderer.tile(camera, scale, scene, tile, clear)
+        finally:
+            self.doneCurrent()
 
     def _release(self) -> None:
         if self._renderer is not None:
