@@ -247,7 +247,13 @@ def swap_face(
     them, or end there. A true plane goes on past the body. Raises KernelProblem where they do not meet."""
     _solids((one,))
     sheets = [(str(number), record_of(_past(surface, one))) for number, surface in enumerate(by)]
-    return body_from(_asked(worker, progress, "swapped", record_of(one), place, sheets))
+    record = _asked(worker, progress, "swapped", record_of(one), place, sheets)
+    try:
+        return body_from(record)
+    except InvalidShape as problem:  # polynomials of a high degree that were carried on too far
+        raise KernelProblem(
+            "The walls bend out of all bounds before they meet it", "Choose a surface that lies nearer to the face"
+        ) from problem
 
 
 def repeat_change(
