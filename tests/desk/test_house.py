@@ -21,15 +21,18 @@ from arabesque.desk.settings import Colours, Mouse, Settings, TextSize, Wheel
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.check.judge_lines import CombsCheck
 from arabesque.desk.tools.deliver.export import Export
+from arabesque.desk.tools.deliver.report import WriteReport
+from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.tools.pick import Pick
 from arabesque.desk.tools.preferences import Preferences
+from arabesque.desk.tools.prepare.find_symmetry import FindSymmetry
 from arabesque.desk.tools.timeline import Timeline
 from arabesque.desk.window import Window
 from arabesque.geometry import Face, Surface
 from arabesque.model import Document, Item, Journal, Project, edits, leftovers, load_project, save_project
 from arabesque.progress import Progress
-from arabesque.scan import read_scan, write_scan
+from arabesque.scan import Scan, read_scan, write_scan
 from arabesque.solid import FileKind
 from tests.desk.support import CTRL, SHIFT, WindowTest
 from tests.examples import heron, plane, random_surface
@@ -229,6 +232,23 @@ class SafetyTest(WindowTest):
         other = Window(self.settings, None)
         self.addCleanup(other.close)
         self.assertIn("saddle.arabesque", other.start_page.buttons)
+
+    def test_three_cards_lead_into_the_demo(self) -> None:
+        """Each opens it where the next step is in the hand; with recent files they give way to these."""
+        page = self.window.start_page
+        page.fill([], [], [])
+        for card, kind in (("Scan", FindSymmetry), ("Shape", FourCornerPatch), ("Deliver", WriteReport)):
+            page.fill([], [], [])
+            (button,) = [button for text, button in page.buttons.items() if text.startswith(f"{card}\n")]
+            button.click()
+            self.until(lambda kind=kind: isinstance(self.window.hand.tool, kind), 120)
+            self.idle()
+            self.assertTrue(self.session.document.of(Scan))
+            self.session.work.give_up()
+            self.session.start(Document(), None, "Start")
+            self.window.hand.take_up(Pick)
+        page.fill([], [Path("a.arabesque")], [])
+        self.assertFalse([text for text in page.buttons if "\n" in text])
 
     def test_a_soak_of_random_edits_keeps_memory_and_truth(self) -> None:
         """2,000 random edits, undos, redos and saves: documents come back bit for bit, memory stays."""

@@ -15,13 +15,21 @@ from arabesque.desk.jobs import Job
 from arabesque.desk.plain import hint
 from arabesque.desk.session import Session
 from arabesque.desk.settings import Settings
+from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.deliver.delivering import Delivering
+from arabesque.desk.tools.deliver.report import WriteReport
+from arabesque.desk.tools.patch.four_corners import FourCornerPatch
+from arabesque.desk.tools.prepare.find_symmetry import FindSymmetry
 from arabesque.desk.tools.prepare.open_scan import OpenScan
 from arabesque.errors import ArabesqueError
 from arabesque.files import with_suffix
 from arabesque.model import SUFFIX, Document
+from arabesque.progress import Progress
 from arabesque.scan import MESH_SUFFIXES
 from arabesque.solid import MODEL_SUFFIXES, STEP_SUFFIXES
+
+_FIRST: dict[str, type[Tool]] = {"scan": FindSymmetry, "shape": FourCornerPatch, "deliver": WriteReport}
+"""What lies in the hand where a first look begins."""
 
 
 class Filing(QObject):
@@ -109,6 +117,28 @@ class Filing(QObject):
         else:
             job = self._session.run("Scanning the demo", lambda progress: demo_project(shape, progress))
         job.done.connect(lambda document: self._session.start(document, None, f"demo {name} opened"))
+        self._hand.changed.emit()
+
+    def begin(self, what: str) -> None:
+        """Open the demo where a first look goes on: "scan", "shape" or "deliver"; the tool for it lies in the hand."""
+        from arabesque.demo import demo_project, master
+        from arabesque.worked import patched_project
+
+        if not self.may_leave(partial(self.begin, what)):
+            return
+        kind = _FIRST[what]
+
+        def work(progress: Progress) -> Document:
+            if what == "deliver":
+                return patched_project("heron", progress)
+            return demo_project(master("heron"), progress)
+
+        def opened(document: Document) -> None:
+            self._session.start(document, None, "demo heron opened")
+            self._hand.take_up(kind)
+
+        job = self._session.run("Scanning the demo", work)
+        job.done.connect(opened)
         self._hand.changed.emit()
 
     def save(self) -> Job | None:

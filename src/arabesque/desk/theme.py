@@ -201,6 +201,7 @@ def _style(t: Theme, points: float) -> str:
     QListWidget::item {{ padding: 4px; border-radius: {CORNER}px; }}
     QListWidget::item:hover, QListWidget::item:selected {{ background: {t.wash}; color: {t.ink}; }}
     QWidget#card {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 6px; }}
+    QPushButton#way {{ padding: 14px 18px; text-align: left; }}
     QLabel#title {{ font-size: {points + 6}pt; font-weight: 600; }}
     QHeaderView::section {{ background: {t.panel}; border: none; color: {t.faint}; padding: 2px; }}
     QProgressBar {{ background: {t.line}; border: none; border-radius: 2px; max-height: 4px; min-height: 4px; }}

@@ -23,6 +23,7 @@ from arabesque.desk import theme as themes
 from arabesque.desk.checks import CHECKS, Check, scaled
 from arabesque.desk.commands import COMMANDS
 from arabesque.desk.commands.actions import Commands
+from arabesque.desk.commands.help import FIRST
 from arabesque.desk.desk import Desk
 from arabesque.desk.filing import Filing
 from arabesque.desk.hand import Hand
@@ -210,7 +211,8 @@ class Window(QMainWindow):
         self.view.setFocus()
 
     def _build_start(self) -> None:
-        self.start_page = StartPage([self.commands[name] for name in ("open-scan", "open", "demo")], self.view)
+        actions = [self.commands[name] for name in ("open-scan", "open", "demo")]
+        self.start_page = StartPage(actions, [self.commands[f"begin-{what}"] for what in FIRST], self.view)
         self.start_page.opened.connect(self.files.open_path)
         self.start_page.taken_up.connect(self.take_up_work)
         self.start_page.given_up.connect(self.give_up_work)

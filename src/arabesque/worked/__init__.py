@@ -38,6 +38,17 @@ def worked(name: str, project: Project, progress: Progress = silent) -> Item[Any
     return MODELS[name](project)
 
 
+def patched_project(name: str, progress: Progress = silent) -> Document:
+    """The demo of a piece with one patch laid on its scan: something to deliver."""
+    shape = master(name)
+    with Project() as project:
+        scanned = demo_project(shape, progress)
+        clay = next(iter(scanned))
+        project.add(clay.name, clay.shape)
+        project.patch(next(iter(shape.corners.values())))
+        return project.document
+
+
 def finished_project(name: str, cache: Path, progress: Progress = silent) -> Document:
     """The project of a worked model, with its whole Outline; kept in a folder for the next time.
 
@@ -60,4 +71,4 @@ def finished_project(name: str, cache: Path, progress: Progress = silent) -> Doc
     return document
 
 
-__all__ = ["MODELS", "finished_project", "worked"]
+__all__ = ["MODELS", "finished_project", "patched_project", "worked"]

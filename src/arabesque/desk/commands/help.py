@@ -1,8 +1,27 @@
 """Commands about finding one's way."""
 
+from functools import partial
+
 from arabesque.desk.commands.command import Command
+from arabesque.desk.desk import Desk
+
+FIRST = {
+    "scan": (
+        "Begin with a scan",
+        "The demo's clay model as it came from the scanner: find its symmetry, lay it square",
+    ),
+    "shape": ("Begin with a shape", "The demo's scan, four clicks away from its first patch"),
+    "deliver": ("Begin with delivering", "The demo with a patch on it, one Enter away from its report"),
+}
+"""Ways into the program for a first look: their names and hints."""
+
+
+def _begin(what: str, desk: Desk) -> None:
+    desk.files.begin(what)
+
 
 COMMANDS = (
+    *(Command(f"begin-{what}", label, hint, partial(_begin, what), "Help") for what, (label, hint) in FIRST.items()),
     Command("find", "Find a command", "Type a few letters of its name", lambda d: d.find(), "Help", "Ctrl+Space"),
     Command("help", "Help", "The order of work, the words, every command and its keys", lambda d: d.help(), "Help",
             "F1"),

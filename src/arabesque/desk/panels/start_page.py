@@ -13,6 +13,13 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 from arabesque.desk.plain import Words, hint
 from arabesque.model import Leftover
 
+WAYS = (
+    ("Scan", "lay a scan square"),
+    ("Shape", "lay the first patch"),
+    ("Deliver", "report how it fits"),
+)
+"""The cards of a first start: title, and what comes next there."""
+
 
 class StartPage(QWidget):
     """A card in the middle of the empty view."""
@@ -21,11 +28,11 @@ class StartPage(QWidget):
     given_up = pyqtSignal(object)
     opened = pyqtSignal(object)
 
-    def __init__(self, actions: list[QAction], parent: QWidget) -> None:
+    def __init__(self, actions: list[QAction], ways: list[QAction], parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("card")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._actions = actions
+        self._actions, self._ways = actions, ways
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(28, 22, 28, 22)
         self._layout.setSpacing(8)
@@ -54,6 +61,12 @@ class StartPage(QWidget):
         for action in self._actions:
             row.addWidget(self._button(action.text(), action.trigger))
         self._layout.addLayout(row)
+        if not recent and not leftovers:
+            self._heading("Or see how it goes, on the demo")
+            cards = QHBoxLayout()
+            for action, (word, next_step) in zip(self._ways, WAYS, strict=True):
+                cards.addWidget(self._card(word, next_step, action))
+            self._layout.addLayout(cards)
         if recent:
             self._heading("Recent")
             for path in recent[:4]:
@@ -76,6 +89,13 @@ class StartPage(QWidget):
         row.addStretch()
         self._layout.addLayout(row)
         self._layout.addSpacing(8)
+
+    def _card(self, title: str, line: str, action: QAction) -> QPushButton:
+        card = self._button(f"{title}\n{line}", action.trigger)
+        card.setObjectName("way")
+        card.setAccessibleName(action.text())
+        card.setToolTip(hint(action.toolTip()))
+        return card
 
     def _heading(self, text: str) -> None:
         heading = Words(text)
