@@ -480,6 +480,17 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features, Delivers):
     # inside
 
     @property
+    def _path(self) -> Path | None:
+        return self._work.path
+
+    def _milestone(self, name: str) -> tuple[str, Document] | None:
+        """A milestone by its name; None for no name. Raises ArabesqueError where there is none of that name."""
+        milestones = {one.name: one.document for one in self._work.history.milestones}
+        if name and name not in milestones:
+            raise ArabesqueError(f"There is no milestone '{name}'", f"There are: {', '.join(milestones) or 'none'}")
+        return (name, milestones[name]) if name else None
+
+    @property
     def _worker(self) -> KernelWorker:
         if self._kernel is None:
             self._kernel = KernelWorker()

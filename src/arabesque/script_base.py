@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from arabesque.files import Source
@@ -41,6 +42,13 @@ class Lends:
 
     @tolerance.setter
     def tolerance(self, tolerance: float) -> None:
+        raise NotImplementedError
+
+    @property
+    def _path(self) -> Path | None:
+        raise NotImplementedError
+
+    def _milestone(self, name: str) -> tuple[str, Document] | None:
         raise NotImplementedError
 
     @property

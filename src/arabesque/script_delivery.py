@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike
 from arabesque.delivery import (
     Drawn,
     FitReport,
+    Job,
     MillCheck,
     Milling,
     Plan,
@@ -21,8 +22,10 @@ from arabesque.delivery import (
     fit_report,
     make_sheet,
     parallel_path,
+    project_file,
     whole_of,
     write_gcode,
+    write_job,
     write_report,
     write_sheet,
 )
@@ -44,18 +47,29 @@ class Delivers(Lends):
         items: Iterable[AnyItem] | None = None,
         views: Sequence[str] = (),
         notes: Sequence[str] = (),
+        before: str = "",
     ) -> FitReport:
         """Write how what shows (or some items) fits the reference scan: .pdf, .html or .json.
 
         views: of the pictures, of "top", "bottom", "left side", "right side", "front", "back"; from the side and above
-        where none are given. Returns the figures. Raises ArabesqueError without a scan or surface, FileProblem.
+        where none are given. before: name of a milestone to compare with. Returns the figures. Raises ArabesqueError
+        without a scan or surface, FileProblem.
         """
         unknown = [name for name in views if name not in VIEWS]
         if unknown:
             raise ArabesqueError(f"'{unknown[0]}' is no view", f"Choose of {', '.join(VIEWS)}")
         looks = [(f"From the {name}", VIEWS[name]) for name in views] or [("From the side and above", slanted())]
         wanted = None if items is None else [self.item(item.id) for item in items]
-        made = fit_report(self.document, title or Path(path).stem, wanted, looks, notes=notes, progress=self._progress)
+        made = fit_report(
+            self.document,
+            title or Path(path).stem,
+            wanted,
+            looks,
+            project_file(self._path),
+            notes,
+            before=self._milestone(before),
+            progress=self._progress,
+        )
         write_report(path, made)
         return made
 
@@ -73,6 +87,16 @@ class Delivers(Lends):
     def note(self, place: ArrayLike, words: str) -> None:
         """A numbered note at a place (3,), which sheets show."""
         self._do(edits.remarks.noted(self.document, _place(place), words))
+
+    def tick(self, number: int) -> None:
+        """A note done, or not yet; number: as sheets show it, from 1. Raises ArabesqueError where there is none."""
+        if not 1 <= number <= len(self.document.notes):
+            raise ArabesqueError(f"There is no note {number}", f"There are {len(self.document.notes)}")
+        self._do(edits.remarks.ticked(self.document, number - 1))
+
+    def record(self, path: str | Path, title: str = "") -> Job:
+        """Write the steps of the project as a job, a script for the next scan. Raises ArabesqueError without a scan."""
+        return write_job(path, self.document, title or Path(path).stem)
 
     def measure(self, one: ArrayLike, other: ArrayLike) -> None:
         """A distance between two places (3,), which sheets show."""

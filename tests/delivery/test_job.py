@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from arabesque.cli import main
-from arabesque.delivery import job_of, run_one, write_job
+from arabesque.delivery import batch, job_of, run_one, write_job
 from arabesque.demo import master, simulate
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
@@ -109,6 +109,22 @@ class JobTest(unittest.TestCase):
         done = run_one(str(self.folder / "again.py"), str(self.folder / "jug.ply"), str(self.folder))
         self.assertEqual(done.trouble, "")
         self.assertTrue((self.folder / "fit.pdf").exists())
+
+    def test_a_scan_that_takes_its_process_down_does_not_stop_the_others(self) -> None:
+        script = self.folder / "dies.py"
+        script.write_text("import os\n\ndef job(scan, out):\n    if 'b.ply' in scan:\n        os._exit(3)\n")
+        scans = [self.folder / name for name in ("a.ply", "b.ply", "c.ply")]
+        done = {one.scan: one.trouble for one in batch(script, scans, self.folder / "out", 1)}
+        self.assertEqual((done["a.ply"], done["c.ply"]), ("", ""))
+        self.assertIn("process ended", done["b.ply"])
+
+    def test_words_of_a_title_stay_words(self) -> None:
+        with Project() as project:
+            project.open_scan(self.scan)
+            project.tolerance = 0.123456789
+            text = job_of(project.document, 'x""" \\N{nothing}\nimport os').text
+        compile(text, "job", "exec")
+        self.assertIn("TOLERANCE = 0.123456789", text)
 
     def test_a_folder_of_scans_with_a_broken_one(self) -> None:
         with Project() as project:

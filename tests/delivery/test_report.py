@@ -120,6 +120,21 @@ class ReportTest(unittest.TestCase):
             fit_report(empty.document, "x")
 
 
+    def test_from_a_script(self) -> None:
+        """The project file among the files once it is saved; notes ticked; a milestone that is none is said."""
+        self.project.save(self.folder / "sheet.arabesque")
+        made = self.project.report(self.folder / "fit.json", notes=["again"])
+        self.assertIn(("Project", "sheet.arabesque"), [(what, file.name) for what, file in made.files])
+        with self.assertRaisesRegex(ArabesqueError, "no milestone 'first'"):
+            self.project.report(self.folder / "fit.json", before="first")
+        self.project.note((20, 20, 0), "Soften this")
+        self.project.tick(1)
+        self.assertTrue(self.project.document.notes[0].done)
+        with self.assertRaisesRegex(ArabesqueError, "no note 2"):
+            self.project.tick(2)
+        self.assertIn("def job(scan, out)", self.project.record(self.folder / "job.py").text)
+
+
 class PictureTest(unittest.TestCase):
     def test_what_is_nearer_hides_what_is_behind(self) -> None:
         from PIL import Image

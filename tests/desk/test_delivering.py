@@ -1,6 +1,7 @@
 """What leaves the house, from the window."""
 
 import json
+import unittest
 from unittest import mock
 
 import numpy as np
@@ -11,7 +12,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
 
 from arabesque.checking import Figures
-from arabesque.delivery import read_gcode
+from arabesque.delivery import palette, read_gcode
+from arabesque.desk import theme
+from arabesque.desk.scenery import RANGE_IN_TOLERANCES
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.deliver.mill_check import CheckMill, Looked
 from arabesque.desk.tools.deliver.picture import Kind as PictureKind
@@ -22,6 +25,7 @@ from arabesque.desk.tools.deliver.record import RecordJob
 from arabesque.desk.tools.deliver.remarks import What, WriteRemarks
 from arabesque.desk.tools.deliver.report import WriteReport
 from arabesque.desk.tools.deliver.sheet import Form, MakeSheet
+from arabesque.desk.view.overlay import BANDS
 from arabesque.desk.view.scene import MISSING, Triangles
 from tests.desk.support import CTRL, WindowTest
 from tests.examples import box_body
@@ -247,3 +251,13 @@ class MakingTest(Delivering):
         for key, kind in ((Qt.Key.Key_Y, CheckPrint), (Qt.Key.Key_M, CheckMill)):
             QTest.keyClick(self.view, key)
             self.assertIsInstance(self.window.hand.tool, kind)
+
+
+class PaperTest(unittest.TestCase):
+    def test_paper_has_the_colours_of_the_view(self) -> None:
+        light = theme.LIGHT
+        self.assertEqual((palette.INK, palette.FAINT, palette.ACCENT), (light.ink, light.faint, light.accent))
+        self.assertEqual((palette.PORCELAIN, palette.UNMEASURED), (light.porcelain, light.unmeasured))
+        self.assertEqual(palette.ABOVE, (light.above_near, light.above_far))
+        self.assertEqual(palette.BELOW, (light.below_near, light.below_far))
+        self.assertEqual((palette.BANDS, palette.RANGE), (BANDS, RANGE_IN_TOLERANCES))

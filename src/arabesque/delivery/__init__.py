@@ -1,8 +1,8 @@
 """What leaves the house: checks for printing and milling, reports, sheets, files that were read back."""
 
 from arabesque.delivery.batch import Done, batch, run_one, scans_in, write_table
-from arabesque.delivery.fit_report import FitReport, fit_report
-from arabesque.delivery.height_field import HeightField, height_field, left_by, tip_heights
+from arabesque.delivery.fit_report import FitReport, fit_report, project_file
+from arabesque.delivery.height_field import HeightField, height_field, tip_heights
 from arabesque.delivery.job import Job, job_of, write_job
 from arabesque.delivery.mill_check import MillCheck, Milling, check_mill
 from arabesque.delivery.mill_path import (
@@ -55,10 +55,10 @@ __all__ = [
     "fit_report",
     "height_field",
     "job_of",
-    "left_by",
     "make_sheet",
     "parallel_path",
     "planes_of",
+    "project_file",
     "read_back",
     "read_gcode",
     "run_one",

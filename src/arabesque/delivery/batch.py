@@ -7,10 +7,12 @@ import io
 import runpy
 import time
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from dataclasses import asdict, dataclass
 from multiprocessing import get_context
 from pathlib import Path
+from queue import Empty, SimpleQueue
 from typing import Any
 
 from arabesque.cores import allowed, at_most
@@ -64,14 +66,37 @@ def batch(job: str | Path, scans: Sequence[Path], out: str | Path, processes: in
             folder.mkdir(parents=True, exist_ok=True)
     except OSError as problem:
         raise FileProblem(f"{out} cannot be made ({problem.strerror})", "Choose another folder") from problem
-    # fresh processes: what a scan leaves behind in one is gone with it, and no thread of ours is copied
-    with ProcessPoolExecutor(processes, mp_context=get_context("spawn")) as pool:
-        waiting = [
-            pool.submit(run_one, script, str(scan.resolve()), str(folder.resolve()), max(1, allowed() // processes))
-            for scan, folder in zip(scans, folders, strict=True)
-        ]
-        for done in as_completed(waiting):
-            yield done.result()
+    waiting: SimpleQueue[tuple[Path, Path]] = SimpleQueue()
+    for pair in zip(scans, folders, strict=True):
+        waiting.put(pair)
+    found: SimpleQueue[Done] = SimpleQueue()
+    threads = max(1, allowed() // processes)
+    with ThreadPoolExecutor(processes) as lanes:
+        for _ in range(processes):
+            lanes.submit(_lane, script, waiting, found, threads)
+        for _ in scans:
+            yield found.get()
+
+
+def _lane(script: str, waiting: SimpleQueue[tuple[Path, Path]], found: SimpleQueue[Done], threads: int) -> None:
+    """One scan after the other in a process of its own; where a scan takes that down with it, in another."""
+    pool = None
+    while True:
+        try:
+            scan, folder = waiting.get_nowait()
+        except Empty:
+            break
+        began = time.perf_counter()
+        if pool is None:
+            # started afresh: no thread of ours is copied
+            pool = ProcessPoolExecutor(1, mp_context=get_context("spawn"))
+        try:
+            found.put(pool.submit(run_one, script, str(scan.resolve()), str(folder.resolve()), threads).result())
+        except BrokenProcessPool:
+            pool = None
+            found.put(Done(scan.name, time.perf_counter() - began, "its process ended: too little memory, or a crash"))
+    if pool is not None:
+        pool.shutdown()
 
 
 def run_one(script: str, scan: str, out: str, threads: int | None = None) -> Done:

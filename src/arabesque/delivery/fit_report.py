@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import date
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -27,11 +28,11 @@ from arabesque.checking import (
 from arabesque.delivery.palette import distance_colours
 from arabesque.delivery.picture import Coloured, picture
 from arabesque.errors import ArabesqueError
-from arabesque.files import Source
+from arabesque.files import Source, source_of
 from arabesque.geometry import slanted
 from arabesque.model import Document, Item
 from arabesque.model.kinds import kind_of
-from arabesque.progress import Progress, silent
+from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan
 from arabesque.shapes import SAMPLES_ALONG, Rimmed, Sampled, can
 
@@ -167,7 +168,9 @@ def fit_report(
     chosen = [item for item in document.with_images(wanted) if can(item.shape, Sampled)]
     if not chosen:
         raise ArabesqueError("There is no surface to report on", "Show a patch, cage or body")
-    tolerance = document.tolerance
+    tolerance, rest = document.tolerance, progress
+    if before is not None:
+        progress = part(progress, 0.0, 0.6)
     measured, backs = [], []
     for number, item in enumerate(chosen):
         progress(0.6 * number / len(chosen), f"Measuring {item.name}")
@@ -184,13 +187,19 @@ def fit_report(
         pictures.append((name, _map(measured, tolerance, axes)))
     earlier = None
     if before is not None:
-        earlier = before[0], fit_report(before[1], f"{title}, {before[0]}", views=views, limits=limits, today=today)
+        rest = part(rest, 0.6, 1.0)
+        earlier = before[0], fit_report(before[1], f"{title}, {before[0]}", views=views, limits=limits, progress=rest)
     return FitReport(
         title, (today or date.today()).isoformat(), f"Arabesque {__version__}", tolerance,
         tuple(map(_of_item, chosen, measured, backs, [tolerance] * len(chosen))), whole, joins, limits,
         _histogram(measured, tolerance), _told_of(scan_item), (*_sources(document, [scan_item, *chosen]), *files),
         tuple(pictures), tuple(notes), earlier,
     )  # fmt: skip
+
+
+def project_file(path: Path | None) -> list[tuple[str, Source]]:
+    """The project file among the files of a report, where it has been saved. Raises FileProblem."""
+    return [("Project", source_of(path))] if path is not None and path.exists() else []
 
 
 def _together(measured: Sequence[Distances], backs: Sequence[Back], tolerance: float) -> BothWays:

@@ -88,11 +88,6 @@ def tip_heights(field: HeightField, radius: float) -> HeightField:
     return replace(field, heights=dilated(field.heights, ball(radius, field.cell)))
 
 
-def left_by(tips: HeightField, radius: float) -> HeightField:
-    """What a ball cutter leaves that has been over every place at these heights of its tip: the grey erosion."""
-    return replace(tips, heights=-dilated(-tips.heights, ball(radius, tips.cell)))
-
-
 def floored(field: HeightField, floor: float) -> HeightField:
     """The field with nothing lower than the bed on which the work lies."""
     return replace(field, heights=np.maximum(field.heights, floor))

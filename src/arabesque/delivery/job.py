@@ -7,6 +7,7 @@ their numbers. What cannot stand there (meshes, free bodies) is kept in a projec
 from __future__ import annotations
 
 import keyword
+import math
 import re
 from dataclasses import MISSING, dataclass, field, fields, is_dataclass
 from datetime import date
@@ -28,8 +29,6 @@ from arabesque.solid import Body
 
 MOST_NUMBERS = 4000
 """Numbers of a free shape that stand in the script; a larger one is kept beside it."""
-DIGITS = 12
-WIDTH = 110
 
 AnyItem = Item[Any]
 
@@ -91,6 +90,8 @@ class _Writing:
         if is_dataclass(value) and not isinstance(value, type):
             given = [f"{one.name}={self.code(getattr(value, one.name))}" for one in fields(value) if _said(value, one)]
             return f"{self.of(type(value))}({', '.join(given)})"
+        if isinstance(value, float) and not math.isfinite(value):
+            return f'float("{value}")'
         if value is None or isinstance(value, bool | int | float):
             return repr(value)
         raise ArabesqueError(f"A {type(value).__name__} cannot stand in a script", "Make the item free")
@@ -107,12 +108,10 @@ def _said(value: Any, one: Any) -> bool:
     """True for a field of a dataclass that is not as it would be by itself."""
     if not one.init:
         return False
-    now = getattr(value, one.name)
-    usual = (
-        one.default if one.default is not MISSING else None if one.default_factory is MISSING else one.default_factory()
-    )
     if one.default is MISSING and one.default_factory is MISSING:
         return True
+    now = getattr(value, one.name)
+    usual = one.default if one.default is not MISSING else one.default_factory()
     if isinstance(now, np.ndarray) or isinstance(usual, np.ndarray):
         return not (isinstance(now, np.ndarray) and isinstance(usual, np.ndarray) and np.array_equal(now, usual))
     return bool(now is not usual and now != usual)
@@ -147,7 +146,7 @@ def job_of(document: Document, title: str, today: date | None = None) -> Job:
             lines.append(f"{name} = project.add({item.name!r}, {writing.code(item.shape)})")
         if item.ties.twin is not None:
             notes.append(f"'{item.name}' follows its mirror image in the window only")
-    hidden = [writing.names[item.id] for item in document if not item.look.visible and item.id in writing.names]
+    hidden = [writing.names[item.id] for item in document if not document.shows(item) and item.id in writing.names]
     hidden = [name for name in hidden if name != "scan_item"]
     if hidden:
         lines.append(f"project.hide({', '.join(hidden)})")
@@ -185,9 +184,9 @@ def _script(
         ]
     else:
         body.append("        project.save(Path(out) / PROJECT)")
-    told = "".join(f"\n{note}." for note in notes)
+    told = "".join(f"\n{_quotable(note)}." for note in notes)
     head = [
-        f'"""{title}: a job, recorded {today.isoformat()}.{told}',
+        f'"""{_quotable(title)}: a job, recorded {today.isoformat()}.{told}',
         "",
         "Run it on another scan:  ./start run THIS.py NEXT.ply FOLDER",
         "on all of a folder:      ./start batch THIS.py SCANS FOLDER",
@@ -203,7 +202,7 @@ def _script(
         "",
         f"SCAN = {(scan.origin.file.name if scan.origin.file else scan.name + '.ply')!r}",
         'UNIT = "mm"',
-        f"TOLERANCE = {document.tolerance:g}",
+        f"TOLERANCE = {document.tolerance!r}",
         f"TITLE = {title!r}",
         'MODEL, REPORT = "model.step", "fit.json"' if measured else f'PROJECT = "job{SUFFIX}"',
         *([f"KEPT = Path(__file__).with_suffix({SUFFIX!r})"] if kept else []),
@@ -221,6 +220,11 @@ def _script(
         '    print(getattr(told, "verdict", "done"))',
     ]
     return "\n".join([*head, *body, *tail]) + "\n"
+
+
+def _quotable(words: str) -> str:
+    """Words that neither end the text they stand in nor begin an escape."""
+    return words.replace("\\", "/").replace('"', "'")
 
 
 def _in_order(document: Document) -> list[str]:

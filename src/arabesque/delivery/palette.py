@@ -7,7 +7,7 @@ import numpy as np
 from arabesque.arrays import Bools, Floats
 
 INK, FAINT, LINE, ACCENT = "#24303A", "#66707A", "#D5CFC4", "#0B7A75"
-PORCELAIN, UNMEASURED, CLAY = "#DFE4E6", "#8E9496", "#D0A283"
+PORCELAIN, UNMEASURED = "#DFE4E6", "#8E9496"
 ABOVE = ("#E8A33D", "#9E2A1F")
 """Near the tolerance, and far off; likewise below."""
 BELOW = ("#6FB1D6", "#2B2A6B")

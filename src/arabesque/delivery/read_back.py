@@ -13,12 +13,11 @@ from arabesque.arrays import Floats, enclosed
 from arabesque.cages import Cage
 from arabesque.cages.files import read_cage
 from arabesque.errors import FileProblem
-from arabesque.geometry import Curve, Sketch
 from arabesque.model import Document, Item
 from arabesque.progress import Progress, part, silent
 from arabesque.scan import Scan, examine, read_scan
 from arabesque.shapes import Sampled, Shape, can
-from arabesque.solid import Body, FileKind, KernelWorker, Tag, bodies_in, deliver, read_3mf, read_model
+from arabesque.solid import Body, FileKind, KernelWorker, Tag, bodies_in, curves_of, deliver, read_3mf, read_model
 
 ALONG = 40
 """Samples along a face, for its area."""
@@ -69,7 +68,7 @@ def read_back(
     """What a file of named shapes holds, in words. Raises FileProblem where it is not those."""
     name = Path(path).name
     if kind.is_flat:
-        return _drawn(Path(path), sum(len(_curves(shape)) for _, shape in items), name)
+        return _drawn(Path(path), _curves(items), name)
     if kind is FileKind.CAGE:
         wanted = sum(shape.count for _, shape in items if isinstance(shape, Cage))
         found = read_cage(path, unit).count
@@ -88,7 +87,7 @@ def read_back(
 
 def _exact(path: Path, items: Sequence[tuple[str, Shape]], worker: KernelWorker, kind: FileKind) -> str:
     shapes = [shape for _, shape in items if can(shape, Sampled)]
-    curves = sum(len(_curves(shape)) for _, shape in items)
+    curves = _curves(items)
     closed = [shape for shape in shapes if isinstance(shape, Body) and shape.told.closed]
     if closed and kind is not FileKind.IGES:
         # faces of bodies may be of degrees that only the kernel reads
@@ -165,8 +164,12 @@ def _same(held: bool, name: str, words: str) -> None:
         raise FileProblem(f"{name} was written, but {words}", "Export the items one by one to find the cause")
 
 
-def _curves(shape: Any) -> Sequence[Any]:
-    return shape.curves if isinstance(shape, Sketch) else (shape,) if isinstance(shape, Curve) else ()
+def _curves(items: Sequence[tuple[str, Shape]]) -> int:
+    """How many curves are written by themselves."""
+    found = 0
+    for _, shape in items:
+        found += 0 if can(shape, Sampled) else len(curves_of(shape))
+    return found
 
 
 def tag_of(document: Document, item: Item[Any]) -> Tag:

@@ -7,6 +7,7 @@ from typing import Any
 
 from arabesque.checking import Figures
 from arabesque.delivery.fit_report import WORST_JOINS, FitReport
+from arabesque.shapes import SAMPLES_ALONG
 
 
 @dataclass(frozen=True)
@@ -128,11 +129,10 @@ def _files(report: FitReport) -> Table:
 def _settings(report: FitReport) -> Table:
     scan: dict[str, Any] = report.scan
     size = " x ".join(f"{value:.1f}" for value in scan["size"])
-    along = report.as_record()["settings"]["samples_along"]
     rows = [
         ("Tolerance", f"{report.tolerance:g} mm"),
         ("Scan", f"{scan['name']}: {scan['triangles']:,} triangles, {size} mm, noise {scan['noise']:.3f} mm"),
-        ("Measured at", f"{along} places along each side of a patch, and all of the scan near it"),
+        ("Measured at", f"{SAMPLES_ALONG} places along each side of a patch, and all of the scan near it"),
         ("Made", f"{report.made}, {report.program}"),
     ]
     return Table("Settings", ("", ""), (*rows, *(("Note", note) for note in report.notes)))

@@ -12,15 +12,14 @@ from typing import Any
 import numpy as np
 
 from arabesque.arrays import Floats, unit
-from arabesque.cages import Cage
 from arabesque.checking import filled_sections
 from arabesque.delivery.strokes import Drawn, Pen, Stroke
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import VIEWS, Curve, Plane, Sketch, slanted
+from arabesque.geometry import VIEWS, Plane, slanted
 from arabesque.model import Document, Item
-from arabesque.progress import Progress, silent
+from arabesque.progress import Progress, part, silent
 from arabesque.shapes import Sampled, Samples, can
-from arabesque.solid import Body, KernelWorker
+from arabesque.solid import KernelWorker, curves_of, parts_of
 from arabesque.solid.exchange import record_of
 
 PAPERS = {"A4": (297.0, 210.0), "A3": (420.0, 297.0), "A2": (594.0, 420.0), "A1": (841.0, 594.0), "A0": (1189.0, 841.0)}
@@ -67,7 +66,6 @@ class Plan:
     part: str = ""
     author: str = ""
     material: str = ""
-    tolerance: str = ""
 
     def __post_init__(self) -> None:
         if self.paper not in PAPERS:
@@ -108,34 +106,27 @@ def make_sheet(
     shapes = [item for item in items if can(item.shape, Sampled)]
     if not shapes:
         raise ArabesqueError("There is no surface to draw", "Show a patch, cage or body")
-    chosen = [curve for item in items for curve in _curves(item.shape)]
+    curves = [curve for item in items if not can(item.shape, Sampled) for curve in curves_of(item.shape)]
+    chosen = [curve.at(np.linspace(*curve.domain, CURVE_PLACES)) for curve in curves]
     progress(0.05, "Sampling")
     samples = [item.shape.sampler(ALONG).read(item.shape) for item in shapes]
     points = np.concatenate([one.points for one in samples])
     size = float(np.linalg.norm(np.ptp(points, axis=0)))
     # bodies cross as one record, what else there is patch by patch
-    records = [(item.name, record_of(part)) for item in shapes for part in _parts(item.shape)]
+    records = [(item.name, record_of(piece)) for item in shapes for piece in parts_of(item.shape)]
     looks = {"main": VIEWS["left side"], "plan": VIEWS["top"], "free": slanted(plan.free)}
     looks["end"] = VIEWS["back"] if plan.projection is Projection.FIRST else VIEWS["front"]
     views = {}
     for number, (name, axes) in enumerate(looks.items()):
         progress(0.1 + 0.15 * number, f"Drawing the {name} view")
-        lines = worker.call("seen_lines", records, axes, size, progress=silent)
+        share = part(progress, 0.1 + 0.15 * number, 0.25 + 0.15 * number)
+        lines = worker.call("seen_lines", records, axes, size, progress=share)
         lines["chosen"] = [curve @ axes[:2].T for curve in chosen]
         flat = points @ axes[:2].T
         views[name] = _View(axes, lines, flat.min(axis=0), flat.max(axis=0))
     progress(0.75, "Cutting sections")
     sections = [_section(samples, Plane(cut.normal, cut.offset + NUDGED * size)) for cut in plan.sections]
-    return _laid_out(document, plan, views, sections, points, today or date.today())
-
-
-def _parts(shape: Any) -> Sequence[Any]:
-    return (shape,) if isinstance(shape, Body | Cage) else shape.patches()
-
-
-def _curves(shape: Any) -> list[Floats]:
-    curves = shape.curves if isinstance(shape, Sketch) else (shape,) if isinstance(shape, Curve) else ()
-    return [curve.at(np.linspace(*curve.domain, CURVE_PLACES)) for curve in curves]
+    return _laid_out(document, plan, views, sections, today or date.today())
 
 
 @dataclass(frozen=True, eq=False)
@@ -167,9 +158,7 @@ def _square_to(plane: Plane) -> Floats:
     return slanted((float(plane.normal[0]), float(plane.normal[1]), float(plane.normal[2])))
 
 
-def _laid_out(
-    document: Document, plan: Plan, views: dict[str, _View], sections: list[_Cut], points: Floats, today: date
-) -> Drawn:
+def _laid_out(document: Document, plan: Plan, views: dict[str, _View], sections: list[_Cut], today: date) -> Drawn:
     wide, high = PAPERS[plan.paper]
     sheet = Drawn((wide, high))
     notes_wide = NOTES_WIDE if document.notes else 0.0
@@ -389,7 +378,7 @@ def _wrapped(words: str, most: int) -> list[str]:
 def _title_block(sheet: Drawn, document: Document, plan: Plan, scale: float, today: date) -> None:
     wide, _ = sheet.size
     x, y = wide - EDGE - BLOCK, EDGE
-    keeps = plan.tolerance or f"±{document.tolerance:g} mm to the scan"
+    keeps = f"±{document.tolerance:g} mm to the scan"
     left = sum(not note.done for note in document.notes)
     fields = [
         [("Title", plan.title, 1.0)],
@@ -430,7 +419,7 @@ def _projection_sign(sheet: Drawn, x: float, y: float, projection: Projection) -
 def planes_of(words: str) -> tuple[Plane, ...]:
     """Planes as they are typed: an axis and a place in mm, with commas between. Raises ArabesqueError."""
     found = []
-    for one in filter(None, (part.strip() for part in words.replace(";", ",").split(","))):
+    for one in filter(None, (word.strip() for word in words.replace(";", ",").split(","))):
         axis, _, place = one.partition(" ")
         try:
             found.append(Plane(np.eye(3)["xyz".index(axis.lower())], float(place.replace("=", ""))))

@@ -19,7 +19,8 @@ from arabesque.files import written
 
 TILE = 1024
 """Pixels along a side that are drawn at once: the window answers in between."""
-HALF_TURN = 180.0
+MOST_TURNING = 600_000_000
+"""Pixels of all frames of an animated picture together: they are in memory at once."""
 
 
 @dataclass(frozen=True)
@@ -71,22 +72,27 @@ class PictureTaker(QObject):
             QTimer.singleShot(0, self._step)
 
     def _steps(self, wanted: Wanted) -> Iterator[str]:
+        turning = wanted.frames > 1 and wanted.path.suffix.lower() == ".webp"
+        if turning and wanted.frames * wanted.size[0] * wanted.size[1] > MOST_TURNING:
+            raise FileProblem(
+                "So many large frames do not fit into one file", "Write PNG frames, fewer or smaller ones"
+            )
         camera = self._framed(self._view.camera, wanted.size)
         taken: list[QImage] = []
         for frame in range(wanted.frames):
-            turned = camera if not frame else _turned(camera, 2 * HALF_TURN * frame / wanted.frames)
+            turned = camera if not frame else _turned(camera, 360.0 * frame / wanted.frames)
             image = QImage(*wanted.size, QImage.Format.Format_RGBA8888_Premultiplied)
             yield from self._draw(
                 image, turned, wanted, f"picture {frame + 1} of {wanted.frames}" if wanted.frames > 1 else "picture"
             )
-            if wanted.frames > 1 and wanted.path.suffix.lower() != ".webp":
+            if wanted.frames > 1 and not turning:
                 name = wanted.path.with_name(f"{wanted.path.stem}-{frame + 1:03d}{wanted.path.suffix}")
                 _save(image, name)
             else:
                 taken.append(image)
-        if taken and wanted.frames > 1:
+        if turning:
             _save_turning(taken, wanted)
-        elif taken:
+        elif wanted.frames == 1:
             _save(taken[0], wanted.path)
         yield f"{wanted.path.name} written: {wanted.size[0]} x {wanted.size[1]}"
 
@@ -111,23 +117,27 @@ class PictureTaker(QObject):
         scene = self._view.compose(camera)
         painter = QPainter(image)
         painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Source)
-        for number, tile in enumerate(tiles, start=1):
-            pixels = self._view.tile(camera, scale, scene, tile, wanted.clear)
-            part = QImage(pixels, tile.width, tile.height, 4 * tile.width, QImage.Format.Format_RGBA8888_Premultiplied)
-            painter.drawImage(tile.x, tile.y, part)
-            if number < len(tiles):
-                yield f"Taking the {what}: part {number} of {len(tiles)}. Esc ends it"
-        painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
-        if wanted.legend:
-            before = self._view.scene
-            self._view.scene = scene
-            # as large as in the view, in the upper right corner
-            painter.translate(width - scale * self._view.width(), 0)
-            painter.scale(scale, scale)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._view.overlay.paint_legends(painter, scene)
-            self._view.scene = before
-        painter.end()
+        try:
+            for number, tile in enumerate(tiles, start=1):
+                pixels = self._view.tile(camera, scale, scene, tile, wanted.clear)
+                part = QImage(
+                    pixels, tile.width, tile.height, 4 * tile.width, QImage.Format.Format_RGBA8888_Premultiplied
+                )
+                painter.drawImage(tile.x, tile.y, part)
+                if number < len(tiles):
+                    yield f"Taking the {what}: part {number} of {len(tiles)}. Esc ends it"
+            painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
+            if wanted.legend:
+                before = self._view.scene
+                self._view.scene = scene
+                # as large as in the view, in the upper right corner
+                painter.translate(width - scale * self._view.width(), 0)
+                painter.scale(scale, scale)
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+                self._view.overlay.paint_legends(painter, scene)
+                self._view.scene = before
+        finally:
+            painter.end()
 
 
 def _turned(camera: Camera, degrees: float) -> Camera:

@@ -50,12 +50,18 @@ def install(into: Path, command: str = "arabesque") -> list[Path]:
 
 
 def remove(into: Path) -> list[Path]:
-    """Take it all away again, with the folders that are empty then; returns what was there."""
+    """Take it all away again, with the folders that are empty then; returns what was there. Raises
+    FileProblem."""
     gone = []
     for place in PLACES.values():
         target = into / place
         if target.exists():
-            target.unlink()
+            try:
+                target.unlink()
+            except OSError as problem:
+                raise FileProblem(
+                    f"{target} cannot be taken away ({problem.strerror})", "Check who owns it"
+                ) from problem
             gone.append(target)
         folder = target.parent
         while folder != into and folder.is_dir() and not any(folder.iterdir()):

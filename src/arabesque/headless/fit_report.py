@@ -20,6 +20,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--title", default="", help="above the first page; the name of the file if not given")
     parser.add_argument("--view", action="append", default=[], help="of the pictures, such as top; may be repeated")
     parser.add_argument("--note", action="append", default=[], help="a line among the settings; may be repeated")
+    parser.add_argument("--before", default="", help="a milestone of the project to compare with")
     add_common(parser)
 
 
@@ -41,7 +42,7 @@ def run(options: argparse.Namespace) -> None:
         project.open(options.model)
         if project_file and options.tolerance is not None:
             project.tolerance = tolerance_of(options, scale_to_mm(options.unit))
-        made = project.report(options.out, options.title, views=options.view, notes=options.note)
+        made = project.report(options.out, options.title, views=options.view, notes=options.note, before=options.before)
     if options.report:
         write_json(options.report, made.as_record())
     print(f"{options.out}: {len(made.items)} items, {made.verdict}")

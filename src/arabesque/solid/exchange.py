@@ -135,7 +135,7 @@ def deliver(
         left = len(items) - len(cages)
         return [f"{left} items that are no cages were left out"] if left else []
     if kind.is_flat:
-        curves = [(name, part) for name, shape in items for part in _parts(shape) if isinstance(part, Curve)]
+        curves = [(name, part) for name, shape in items for part in parts_of(shape) if isinstance(part, Curve)]
         write_drawing(path, curves, kind is FileKind.SVG, unit)
         return []
     tagged = list(tags) or [Tag()] * len(items)
@@ -143,7 +143,9 @@ def deliver(
         if kind.is_mesh:
             _write_triangles(beside, items, tagged, kind, worker, unit, chord, progress)
             return []
-        parts = [(name, part, tag) for (name, shape), tag in zip(items, tagged, strict=True) for part in _parts(shape)]
+        parts = [
+            (name, part, tag) for (name, shape), tag in zip(items, tagged, strict=True) for part in parts_of(shape)
+        ]
         notes: list[str] = []
         if kind is FileKind.IGES:
             parts, notes = fit_for_iges(parts)
@@ -163,12 +165,18 @@ def deliverable(shape: Shape) -> bool:
     return isinstance(shape, Curve | Sketch) or can(shape, Sampled)
 
 
-def _parts(shape: Any) -> Sequence[Any]:
+def parts_of(shape: Any) -> Sequence[Any]:
+    """What a shape crosses to the kernel as: a cage or body whole, else its curves or patches."""
     if isinstance(shape, Cage | Held):
         return (shape,)
     if isinstance(shape, Sketch):
         return shape.curves
     return shape.patches() if can(shape, Sampled) else (cast(Curve, shape),)
+
+
+def curves_of(shape: Any) -> Sequence[Curve]:
+    """The curves that a shape consists of; none of one with a surface."""
+    return [part for part in parts_of(shape) if isinstance(part, Curve)]
 
 
 def fit_for_iges(parts: Sequence[TaggedPart]) -> tuple[list[TaggedPart], list[str]]:

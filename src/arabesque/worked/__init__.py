@@ -66,8 +66,11 @@ def finished_project(name: str, cache: Path, progress: Progress = silent) -> Doc
     for item in document:
         if item.id != end.id and item.id != document.reference:
             document = document.changed(item.id, look=replace(item.look, visible=False))
-    cache.mkdir(parents=True, exist_ok=True)
-    save_project(path, StoredProject(document))
+    try:
+        cache.mkdir(parents=True, exist_ok=True)
+        save_project(path, StoredProject(document))
+    except (OSError, ArabesqueError) as problem:  # it is only built again the next time
+        log.warning("%s was not kept: %s", path, problem)
     return document
 
 

@@ -114,6 +114,7 @@ class Looking(Tool):
         job = self._job = self.session.run(self.label, self.see(item.shape))
         job.done.connect(partial(self._take, job))
         job.failed.connect(lambda problem: self._fail(job, problem))
+        job.cancelled.connect(lambda: self._take(job, None))
         self.changed.emit()
 
     def _take(self, job: Job, found: Any) -> None:

@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 
 from arabesque.arrays import Floats
-from arabesque.delivery import FitReport, fit_report, write_report
+from arabesque.delivery import FitReport, fit_report, project_file, write_report
 from arabesque.desk.checks.joins import limits_of
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
@@ -16,9 +16,8 @@ from arabesque.desk.tools.deliver.delivering import Delivering, Written
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles
-from arabesque.files import Source, source_of
 from arabesque.geometry import VIEWS, slanted
-from arabesque.model import Document, Milestone
+from arabesque.model import Milestone
 from arabesque.progress import Progress
 from arabesque.shapes import Sampled
 
@@ -132,7 +131,7 @@ class WriteReport(Delivering):
         title, looks, limits, saved = self.title, self.looks(), limits_of(self.session), self.session.work.path
 
         def work(progress: Progress) -> FitReport:
-            files = _project(document, saved)
+            files = project_file(saved)
             report = fit_report(document, title, shown, looks, files, notes, limits, before, progress=progress)
             progress(0.97, "Writing")
             write_report(path, report)
@@ -140,8 +139,3 @@ class WriteReport(Delivering):
 
         job = self.session.run(f"Writing {path.name}", work)
         job.done.connect(lambda report: self.session.tell(f"{path.name} written: {report.verdict}"))
-
-
-def _project(document: Document, saved: Path | None) -> list[tuple[str, Source]]:
-    """The project file, where there is one."""
-    return [("Project", source_of(saved))] if saved is not None and saved.exists() else []

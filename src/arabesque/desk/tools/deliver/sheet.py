@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from PyQt6.QtCore import QTimer
 
 from arabesque.arrays import Floats
 from arabesque.delivery import Drawn, Pen, Plan, Projection, make_sheet, planes_of, scale_words, write_sheet
@@ -98,10 +99,10 @@ class MakeSheet(Delivering):
         self._job: Job | None = None
         self.sheet: Drawn | None = None
         self.trouble: ArabesqueError | None = None
-        self._free: tuple[float, float, float] | None = None
+        self._look = Plan().free
         self._drawn: tuple[Drawn, Drawing] | None = None
+        self._begun = False
         self.session.document_changed.connect(self._begin)
-        self._begin()
 
     def stop(self) -> None:
         self.session.document_changed.disconnect(self._begin)
@@ -114,9 +115,10 @@ class MakeSheet(Delivering):
         # the free view is taken when the sheet is begun, not with every turn of the view
         x, y, z = (float(c) for c in camera.axes[2])
         self._look = (x, y, z)
+        if not self._begun:
+            self._begun = True
+            QTimer.singleShot(0, self._begin)
         return []
-
-    _look: tuple[float, float, float] = (-0.45, -0.75, 0.85)
 
     @property
     def plan(self) -> Plan:
