@@ -24,6 +24,12 @@ ONE_CORE = {"OPENBLAS_NUM_THREADS": "1", "LP_NUM_THREADS": "1"}
 TIMES: list[tuple[float, str]] = []
 """Seconds that each test took, from the end of the one before it in its group."""
 
+DYING = 80
+"""So many lines of a process that died are told again: the stacks of its threads are among them."""
+
+FAILURES: list[str] = []
+"""What failed, in full: told once more at the very end, where a log that was cut still has it."""
+
 PARTS = {
     "style": [str(BIN / "ruff"), "check", "src", "tests", "benchmarks", "tools"],
     "types": [str(BIN / "mypy")],
@@ -49,6 +55,8 @@ def main(modules: list[str]) -> int:
     print(f"\ntests took {time.monotonic() - began:.0f} s; the slowest:")
     for seconds, name in sorted(TIMES, reverse=True)[:12]:
         print(f"{seconds:6.1f} s  {name}")
+    for failure in FAILURES:
+        print(f"\n{failure.rstrip()}")
     print("   ".join(f"{name}: {'ok' if ok else 'FAILED'}" for name, ok in results.items()))
     if not results["tests"] and failed == 0:
         print("no test ran: that counts as a failure")
@@ -67,20 +75,26 @@ def heaviest_first() -> list[str]:
 
 
 def run_tests(waiting: "SimpleQueue[list[str]]") -> tuple[int, int, int]:
-    """Run what waits, in one process with a screen of its own; returns passed, failed (with errors) and skipped."""
+    """Run what waits, with a screen of its own; returns passed, failed (with errors) and skipped.
+
+    One process runs module after module; where it dies the next one goes on with what still waits.
+    """
     command = [sys.executable, "-X", "faulthandler", "-m", "tools.runner"]
     total = [0, 0, 0]
     with Screen() as environment:
         environment |= ONE_CORE
-        pipe = subprocess.PIPE
-        process = subprocess.Popen(command, cwd=ROOT, env=environment, stdin=pipe, stderr=pipe, text=True, bufsize=1)
-        with contextlib.suppress(Empty):
-            while process.poll() is None:
-                ran, failed, skipped = run_modules(process, waiting.get_nowait())
-                total = [total[0] + ran - failed - skipped, total[1] + failed, total[2] + skipped]
-        assert process.stdin is not None
-        process.stdin.close()
-        process.wait()
+        while not waiting.empty():
+            pipe = subprocess.PIPE
+            process = subprocess.Popen(
+                command, cwd=ROOT, env=environment, stdin=pipe, stderr=pipe, text=True, bufsize=1
+            )
+            with contextlib.suppress(Empty):
+                while process.poll() is None:
+                    ran, failed, skipped = run_modules(process, waiting.get_nowait())
+                    total = [total[0] + ran - failed - skipped, total[1] + failed, total[2] + skipped]
+            assert process.stdin is not None
+            process.stdin.close()
+            process.wait()
     return total[0], total[1], total[2]
 
 
@@ -93,9 +107,9 @@ def run_modules(process: "subprocess.Popen[str]", modules: list[str]) -> tuple[i
     before, told = time.monotonic(), 0
     for line in process.stderr:
         if line.startswith(DONE):
-            sys.stdout.write("".join(lines[told:]) if "FAILED" in "".join(lines[-2:]) else "")
-            sys.stdout.flush()
             ran, failed, skipped = (int(number) for number in line.removeprefix(DONE).split())
+            if failed:
+                FAILURES.append("".join(lines[told:]))
             return ran, failed, skipped
         lines.append(line)
         if line.rstrip().endswith("... ok"):
@@ -107,10 +121,10 @@ def run_modules(process: "subprocess.Popen[str]", modules: list[str]) -> tuple[i
             sys.stdout.write(line)
             sys.stdout.flush()
             told += 1
-    process.wait()
-    sys.stdout.write("".join(lines[told:]) + f"the process died in {' '.join(modules)}\n")
-    sys.stdout.flush()
-    return 1, 1, 0
+    code = process.wait()
+    passed = sum(line.rstrip().endswith("... ok") for line in lines)
+    FAILURES.append(f"the process died ({code}) in {' '.join(modules)}:\n" + "".join(lines[-DYING:]))
+    return passed + 1, 1, 0
 
 
 class Screen:
