@@ -11,7 +11,8 @@ class Asks(QObject):
     everything is to come in sight. fly: a place is to: (3,) where, (3,) from
     which side, and how many mm round it. propose: a tool is to be taken up, by
     its id, with borders picked: (id of an item, number). picture: one is to be taken: where to, its
-    size, and how (see ``pictures.Wanted``). journal_failed: the journal cannot be
+    size, and how (see ``pictures.Wanted``). written: files for other systems were,
+    and read back. journal_failed: the journal cannot be
     written; this one comes from its thread.
     """
 
@@ -22,4 +23,5 @@ class Asks(QObject):
     fly = pyqtSignal(object, object, float)
     propose = pyqtSignal(str, object)
     picture = pyqtSignal(object, object, object)
+    written = pyqtSignal()
     journal_failed = pyqtSignal(object)

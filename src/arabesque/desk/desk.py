@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from arabesque.desk.filing import Filing
+from arabesque.desk.first_minute import FirstMinute
 from arabesque.desk.hand import Hand
 from arabesque.desk.session import Session
 from arabesque.desk.settings import Settings
@@ -26,6 +27,7 @@ class Desk:
     files: Filing
     sight: Sight
     settings: Settings
+    minute: FirstMinute
     find: Callable[[], object]
     help: Callable[[], object]
     rename: Callable[[], object]

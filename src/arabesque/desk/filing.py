@@ -119,12 +119,15 @@ class Filing(QObject):
         job.done.connect(lambda document: self._session.start(document, None, f"demo {name} opened"))
         self._hand.changed.emit()
 
-    def begin(self, what: str) -> None:
-        """Open the demo where a first look goes on: "scan", "shape" or "deliver"; the tool for it lies in the hand."""
+    def begin(self, what: str, then: Callable[[], object] = lambda: None) -> None:
+        """Open the demo where a first look goes on: "scan", "shape" or "deliver"; the tool for it lies in the hand.
+
+        then: what is done when it is there.
+        """
         from arabesque.demo import demo_project, master
         from arabesque.worked import patched_project
 
-        if not self.may_leave(partial(self.begin, what)):
+        if not self.may_leave(partial(self.begin, what, then)):
             return
         kind = _FIRST[what]
 
@@ -136,6 +139,7 @@ class Filing(QObject):
         def opened(document: Document) -> None:
             self._session.start(document, None, "demo heron opened")
             self._hand.take_up(kind)
+            then()
 
         job = self._session.run("Scanning the demo", work)
         job.done.connect(opened)

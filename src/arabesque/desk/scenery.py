@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from arabesque.desk.checks import CHECKS
@@ -10,7 +11,7 @@ from arabesque.desk.looks import Looks
 from arabesque.desk.session import Session
 from arabesque.desk.tools import Tool
 from arabesque.desk.view.camera import Camera
-from arabesque.desk.view.scene import Scene
+from arabesque.desk.view.scene import Part, Scene
 
 RANGE_IN_TOLERANCES = 5.0
 JUST = 1e-3
@@ -18,12 +19,18 @@ JUST = 1e-3
 
 
 def compose(
-    session: Session, looks: Looks, tool: Tool, camera: Camera, moving: bool = False, exact: bool = True
+    session: Session,
+    looks: Looks,
+    tool: Tool,
+    camera: Camera,
+    moving: bool = False,
+    exact: bool = True,
+    besides: Sequence[Part] = (),
 ) -> Scene:
     """The scene for the document, the looks and the running tool.
 
     moving: the camera moves, scans may be coarser. exact: stripes by the exact
-    normals; not where pictures take long and one moves.
+    normals; not where pictures take long and one moves. besides: what else is shown.
     """
     tolerance = session.document.tolerance if tool.map_tolerance is None else tool.map_tolerance
     scene = Scene(
@@ -48,6 +55,6 @@ def compose(
     pen.scene.graphs.extend(tool.graphs)
     for check in checks:
         check.lay(pen, session.patches)
-    for part in tool.parts(camera):
+    for part in (*tool.parts(camera), *besides):
         pen.add(part)
     return pen.scene

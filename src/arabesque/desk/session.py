@@ -470,6 +470,7 @@ class Session(QObject):
         words = found[0].words if len(found) == 1 else "each as it was to be"
         notes = dict.fromkeys(note for one in found for note in one.notes)
         self.tell(". ".join([f"Exported {name}, read back: {words}", *notes]))
+        self.asks.written.emit()
 
     def open_model(self, path: Path) -> Job:
         """Bring the faces and curves of a STEP or IGES file in as items."""

@@ -103,6 +103,16 @@ class Settings:
         self._store.sync()
 
     @property
+    def minute_ended(self) -> bool:
+        """True once the guided path was gone to its end or left: it is no longer offered by itself."""
+        return self._store.value("minute", "") == "ended"
+
+    def end_minute(self) -> None:
+        """Offer the guided path no longer."""
+        self._store.setValue("minute", "ended")
+        self._store.sync()
+
+    @property
     def recent(self) -> list[Path]:
         """Files opened lately that are still there, newest first."""
         names = self._store.value("recent", []) or []

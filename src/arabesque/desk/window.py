@@ -26,6 +26,7 @@ from arabesque.desk.commands.actions import Commands
 from arabesque.desk.commands.help import FIRST
 from arabesque.desk.desk import Desk
 from arabesque.desk.filing import Filing
+from arabesque.desk.first_minute import FirstMinute
 from arabesque.desk.hand import Hand
 from arabesque.desk.kinds import shown_of
 from arabesque.desk.looks import ScanLook
@@ -33,6 +34,7 @@ from arabesque.desk.panels.chips import Chips
 from arabesque.desk.panels.fields import LengthField
 from arabesque.desk.panels.finder import Finder
 from arabesque.desk.panels.fit_strip import FitStrip
+from arabesque.desk.panels.guide_card import GuideCard
 from arabesque.desk.panels.help import HelpPage
 from arabesque.desk.panels.inspector import Inspector
 from arabesque.desk.panels.outline import Outline
@@ -79,6 +81,7 @@ class Window(QMainWindow):
         self.hand = Hand(self.session)
         self.view = View()
         self.sight = Sight(self.session, self.hand, self.view)
+        self.minute = FirstMinute(self.session, self.hand)
         self.files = Filing(self.session, self.hand, self.settings, self)
         self.desk = Desk(
             self.session,
@@ -86,6 +89,7 @@ class Window(QMainWindow):
             self.files,
             self.sight,
             self.settings,
+            self.minute,
             find=lambda: self.finder.begin(),
             help=lambda: HelpPage(self.commands.all(), self).show(),
             rename=lambda: self.outline.rename(),
@@ -196,6 +200,9 @@ class Window(QMainWindow):
             self.view,
         )
         self.chips.move(8, 8)
+        self.guide_card = GuideCard(self.minute, self.view)
+        self.view.resized.connect(self.guide_card.place)
+        self.minute.left.connect(self.settings.end_minute)
         self._build_side(middle := QHBoxLayout())
         self._build_start()
         body = QWidget()
@@ -212,7 +219,8 @@ class Window(QMainWindow):
 
     def _build_start(self) -> None:
         actions = [self.commands[name] for name in ("open-scan", "open", "demo")]
-        self.start_page = StartPage(actions, [self.commands[f"begin-{what}"] for what in FIRST], self.view)
+        ways = [self.commands[f"begin-{what}"] for what in FIRST]
+        self.start_page = StartPage(actions, ways, self.commands["first-minute"], self.view)
         self.start_page.opened.connect(self.files.open_path)
         self.start_page.taken_up.connect(self.take_up_work)
         self.start_page.given_up.connect(self.give_up_work)
@@ -281,7 +289,7 @@ class Window(QMainWindow):
     def _compose(self, camera: Camera) -> Scene:
         moving = self.view.moving
         exact = not (moving and self.view.slow)
-        return compose(self.session, self.session.looks, self.hand.tool, camera, moving, exact)
+        return compose(self.session, self.session.looks, self.hand.tool, camera, moving, exact, self.minute.parts)
 
     def _changed(self) -> None:
         if self.session.document is self.session.history.document:
@@ -309,7 +317,7 @@ class Window(QMainWindow):
         root = self.session.work.journal_root
         found = leftovers(root) if root is not None else []
         aside = unreadable(root) if root is not None else []
-        self.start_page.fill(found, self.settings.recent, aside)
+        self.start_page.fill(found, self.settings.recent, aside, not self.settings.minute_ended)
         self._show_start_page()
 
     def _show_start_page(self) -> None:

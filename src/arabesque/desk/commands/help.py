@@ -20,8 +20,16 @@ def _begin(what: str, desk: Desk) -> None:
     desk.files.begin(what)
 
 
+def _first_minute(desk: Desk) -> None:
+    from arabesque.demo import master  # not wanted at most starts
+
+    desk.files.begin("shape", lambda: desk.minute.begin(next(iter(master("heron").corners.values()))))
+
+
 COMMANDS = (
     *(Command(f"begin-{what}", label, hint, partial(_begin, what), "Help") for what, (label, hint) in FIRST.items()),
+    Command("first-minute", "First minute", "Be led on the demo: lay a patch, pull a point, see the distance, export",
+            _first_minute, "Help"),
     Command("find", "Find a command", "Type a few letters of its name", lambda d: d.find(), "Help", "Ctrl+Space"),
     Command("help", "Help", "The order of work, the words, every command and its keys", lambda d: d.help(), "Help",
             "F1"),

@@ -28,18 +28,21 @@ class StartPage(QWidget):
     given_up = pyqtSignal(object)
     opened = pyqtSignal(object)
 
-    def __init__(self, actions: list[QAction], ways: list[QAction], parent: QWidget) -> None:
+    def __init__(self, actions: list[QAction], ways: list[QAction], minute: QAction, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("card")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._actions, self._ways = actions, ways
+        self._actions, self._ways, self._minute = actions, ways, minute
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(28, 22, 28, 22)
         self._layout.setSpacing(8)
         self.buttons: dict[str, QPushButton] = {}
 
-    def fill(self, leftovers: list[Leftover], recent: list[Path], unreadable: list[Path]) -> None:
-        """Show what there is to go on with. unreadable: journals that were set aside."""
+    def fill(self, leftovers: list[Leftover], recent: list[Path], unreadable: list[Path], led: bool = False) -> None:
+        """Show what there is to go on with.
+
+        unreadable: journals that were set aside. led: the guided path is offered.
+        """
         self.buttons.clear()
         _empty(self._layout)
         if leftovers:
@@ -67,6 +70,10 @@ class StartPage(QWidget):
             for action, (word, next_step) in zip(self._ways, WAYS, strict=True):
                 cards.addWidget(self._card(word, next_step, action))
             self._layout.addLayout(cards)
+            if led:
+                button = self._button("Or be led through it in one minute", self._minute.trigger)
+                button.setToolTip(hint(self._minute.toolTip()))
+                self._layout.addWidget(button)
         if recent:
             self._heading("Recent")
             for path in recent[:4]:
