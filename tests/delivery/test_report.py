@@ -119,7 +119,6 @@ class ReportTest(unittest.TestCase):
         with Project() as empty, self.assertRaisesRegex(ArabesqueError, "no scan"):
             fit_report(empty.document, "x")
 
-
     def test_from_a_script(self) -> None:
         """The project file among the files once it is saved; notes ticked; a milestone that is none is said."""
         self.project.save(self.folder / "sheet.arabesque")

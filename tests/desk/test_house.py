@@ -13,6 +13,7 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QMessageBox, QToolButton
 
+from arabesque import guide
 from arabesque.desk import theme
 from arabesque.desk.checks import CHECKS
 from arabesque.desk.panels.finder import matching
@@ -65,15 +66,36 @@ class FinderTest(WindowTest):
             self.assertEqual(len(keys), len(set(keys)), step)
             self.assertFalse(set(keys) & {"R", "C", "F", *(check.key for check in CHECKS)})
 
-    def test_help_names_every_command(self) -> None:
-        self.key(Qt.Key.Key_F1)
-        page = self.window.findChild(HelpPage)
-        assert page is not None
-        text = page.toPlainText()
+    def test_the_guide_opens_where_one_is(self) -> None:
+        """At the step, at the tool, at the window's page for what belongs to no step; its links lead on."""
+        self.open_heron()
+        self.window.hand.go_to(Step.CAGE)
+        for take_up, heading in (
+            (lambda: None, "Cage"),
+            (lambda: self.window.hand.take_up(FourCornerPatch), "Patch from four corners"),
+            (lambda: self.window.hand.take_up(Preferences), "The window"),
+        ):
+            take_up()
+            self.key(Qt.Key.Key_F1)
+            page = self.window.findChildren(HelpPage)[-1]
+            QTest.qWaitForWindowExposed(page)
+            self.assertTrue(page.pages.toPlainText().startswith(heading), page.pages.toPlainText()[:80])
+            QTest.mouseClick(page.contents, Qt.MouseButton.LeftButton)
+            self.assertIn("An hour with the heron", page.pages.toPlainText())
+            QTest.keyClicks(page.field, "coverage")
+            QTest.keyClick(page.field, Qt.Key.Key_Return)
+            self.assertIn("Words", page.pages.toPlainText())
+            for _ in range(2):
+                QTest.mouseClick(page.back, Qt.MouseButton.LeftButton)
+            self.assertTrue(page.pages.toPlainText().startswith(heading))
+            QTest.keyClick(page, Qt.Key.Key_Escape)
+            QTest.qWait(20)
+        self.assertEqual(self.window.findChildren(HelpPage), [])
+
+    def test_every_command_is_in_the_guide(self) -> None:
+        text = "\n".join(guide.text(name) for name in guide.names())
         for command in self.window.commands.all():
-            self.assertIn(command.label, text)
-        self.assertIn("The order of work", text)
-        page.close()
+            self.assertIn(command.label.replace("*", ""), text)
 
 
 class SettingsTest(WindowTest):
@@ -147,7 +169,7 @@ class HistoryTest(WindowTest):
         tool = self.window.hand.tool
         assert isinstance(tool, Timeline)
         self.assertEqual([c.label for c in tool.choices][-1], "opened")
-        name = next(w for w in self.window.inspector.findChildren(QLineEdit) if w.accessibleName() == "name")
+        name = next(w for w in self.window.inspector.findChildren(QLineEdit) if w.accessibleName() == "Name")
         name.setFocus()
         name.selectAll()
         QTest.keyClicks(name, "Before the rim")

@@ -160,7 +160,7 @@ class FourCornersTest(WindowTest):
         self.assertLess(self.surface().count, made.surface.count + 1)
 
     def test_a_fixed_degree(self) -> None:
-        combo = next(c for c in self.window.inspector.findChildren(QComboBox) if c.accessibleName() == "degree")
+        combo = next(c for c in self.window.inspector.findChildren(QComboBox) if c.accessibleName() == "Degree")
         spins = {s.accessibleName(): s for s in self.window.inspector.findChildren(QSpinBox)}
         self.assertFalse(spins["u"].isEnabled())
         combo.setCurrentIndex(1)

@@ -128,7 +128,7 @@ class WholeWayTest(WindowTest):
         self.until(lambda: tool.can_apply)
         self.assertIn("0.1557", " ".join(fact.value for fact in tool.facts))
         self.assertIn("unusual", tool.facts[-1].value)
-        combo = next(c for c in self.window.inspector.findChildren(QComboBox) if c.accessibleName() == "unit")
+        combo = next(c for c in self.window.inspector.findChildren(QComboBox) if c.accessibleName() == "Unit")
         combo.setCurrentText("m")
         self.assertIn("155.7", " ".join(fact.value for fact in tool.facts))
         self.assertNotIn("unusual", tool.facts[-1].value)

@@ -35,7 +35,7 @@ from arabesque.desk.panels.fields import LengthField
 from arabesque.desk.panels.finder import Finder
 from arabesque.desk.panels.fit_strip import FitStrip
 from arabesque.desk.panels.guide_card import GuideCard
-from arabesque.desk.panels.help import HelpPage
+from arabesque.desk.panels.help import HelpPage, page_of
 from arabesque.desk.panels.inspector import Inspector
 from arabesque.desk.panels.outline import Outline
 from arabesque.desk.panels.path_bar import PathBar, ToolColumn
@@ -91,7 +91,7 @@ class Window(QMainWindow):
             self.settings,
             self.minute,
             find=lambda: self.finder.begin(),
-            help=lambda: HelpPage(self.commands.all(), self).show(),
+            help=self._open_guide,
             rename=lambda: self.outline.rename(),
             close=self.close,
             chosen_version=lambda item: self.outline.chosen_version(item),
@@ -300,6 +300,11 @@ class Window(QMainWindow):
         self._show_start_page()
         self._show_safety()
         self.view.refresh()
+
+    def _open_guide(self) -> None:
+        """The guide at the page that belongs to what runs."""
+        hand = self.hand
+        HelpPage(page_of(hand.tool.id, hand.step.title.lower(), hand.picks), self).show()
 
     def _place_paper(self) -> None:
         """The paper takes its share of what view and paper have together."""

@@ -13,6 +13,7 @@ from arabesque.headless import (
     compare,
     desktop,
     fit_report,
+    guide,
     joins,
     layout,
     network,
@@ -49,5 +50,6 @@ COMMANDS = (
     record,
     run_script,
     batch,
+    guide,
     desktop,
 )

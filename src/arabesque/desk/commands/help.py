@@ -31,6 +31,6 @@ COMMANDS = (
     Command("first-minute", "First minute", "Be led on the demo: lay a patch, pull a point, see the distance, export",
             _first_minute, "Help"),
     Command("find", "Find a command", "Type a few letters of its name", lambda d: d.find(), "Help", "Ctrl+Space"),
-    Command("help", "Help", "The order of work, the words, every command and its keys", lambda d: d.help(), "Help",
-            "F1"),
+    Command("help", "Guide", "The page of what runs; the order of work, the words, all keys", lambda d: d.help(),
+            "Help", "F1"),
 )  # fmt: skip

@@ -140,11 +140,10 @@ class OptionsForm(QWidget):
         layout.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapLongRows)
         self._rows: dict[str, QWidget] = {}
         for option in fields(options):
-            words = option.name.replace("_", " ").capitalize() if len(option.name) > 1 else option.name
-            label = Words(option.metadata.get("label", words))
+            label = Words(words_of(option))
             widget = self._widget(options, option, getattr(options, option.name))
             label.setBuddy(widget)
-            widget.setAccessibleName(option.name)
+            widget.setAccessibleName(words_of(option))
             layout.addRow(label, widget)
             self._rows[option.name] = widget
         self._options = options
@@ -194,6 +193,12 @@ class OptionsForm(QWidget):
             line.textEdited.connect(put)
             return line
         raise TypeError(f"no field for an option of type {type(value).__name__}")
+
+
+def words_of(option: Field[Any]) -> str:
+    """What the form calls an option."""
+    words = option.name.replace("_", " ").capitalize() if len(option.name) > 1 else option.name
+    return str(option.metadata.get("label", words))
 
 
 def _number(box: Any, value: float, ends: tuple[float, float], put: Callable[[Any], None]) -> Any:

@@ -1,36 +1,115 @@
-"""The help page: the order of work, the words, and every command with its keys; ships with the program."""
+"""The guide in a window of its own, which may stay open beside the work."""
 
 from __future__ import annotations
 
+import posixpath
 from html import escape
-from importlib.resources import files
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QTextBrowser, QWidget
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtGui import QImage, QKeySequence, QShortcut, QTextDocument
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
-from arabesque.desk.commands.command import Command
+from arabesque.desk import theme
+from arabesque.guide import FIRST, body, exists, find, folder, title
+
+SIZE = (820, 780)
+EDGE = 24
+"""Pixels that the page keeps free round a picture."""
+SEARCH = "find:"
+SUFFIX = ".html"
 
 
-class HelpPage(QTextBrowser):
-    """A window of its own that may stay open beside the work."""
+class Pages(QTextBrowser):
+    """Shows pages of the guide; a link to another one leads there."""
 
-    def __init__(self, commands: list[Command], parent: QWidget) -> None:
+    def page(self, name: str) -> None:
+        """Show a page by its name."""
+        self.setSource(QUrl(name + SUFFIX))
+
+    def search(self, words: str) -> None:
+        """Show the pages that hold all these words."""
+        self.setSource(QUrl(SEARCH + words))
+
+    def loadResource(self, kind: int, url: QUrl) -> object:
+        """Pages and pictures lie in the guide's own folder; nothing else is read."""
+        path = posixpath.normpath(url.toString(QUrl.UrlFormattingOption.RemoveFragment))
+        if kind == QTextDocument.ResourceType.ImageResource:
+            image = QImage(str(picture)) if (picture := folder() / path).is_file() else QImage()
+            room = self.viewport().width() - 2 * EDGE
+            wide = Qt.TransformationMode.SmoothTransformation
+            return image.scaledToWidth(room, wide) if image.width() > room else image
+        if path.startswith(SEARCH):
+            return self._dressed(_found(path.removeprefix(SEARCH)))
+        name = path.removesuffix(SUFFIX)
+        return self._dressed(body(name)) if exists(name) else ""
+
+    def _dressed(self, html: str) -> str:
+        t = theme.now()
+        style = f"""a {{ color: {t.accent}; }} th {{ color: {t.faint}; text-align: left; }}
+        h1 {{ font-size: 150%; }} h2 {{ font-size: 115%; margin-top: 18px; }}
+        td, th {{ padding: 3px 10px 3px 0; }} p, li {{ line-height: 135%; }}"""
+        return f"<style>{style}</style>{html}"
+
+
+class HelpPage(QWidget):
+    """The page of what runs, the contents, and a search over all pages."""
+
+    def __init__(self, name: str, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowFlag(Qt.WindowType.Window)
-        self.setWindowTitle("Arabesque: help")
-        self.resize(720, 760)
-        text = files("arabesque.desk").joinpath("help.md").read_text(encoding="utf-8")
-        self.setMarkdown(text)
-        self.setHtml(self.toHtml().replace("@commands@", commands_table(commands)))
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setObjectName("body")
+        self.setWindowTitle("Arabesque: guide")
+        self.resize(*SIZE)
+        self.pages = Pages()
+        self.pages.setAccessibleName("Page of the guide")
+        self.pages.setOpenExternalLinks(False)
+        self.contents, self.back = QPushButton("Contents"), QPushButton("Back")
+        self.field = QLineEdit()
+        self.field.setPlaceholderText("Find in the guide  (Ctrl+F)")
+        self.field.setAccessibleName("Find in the guide")
+        self.contents.clicked.connect(lambda: self.pages.page(FIRST))
+        self.back.clicked.connect(self.pages.backward)
+        self.back.setEnabled(False)
+        self.pages.backwardAvailable.connect(self.back.setEnabled)
+        self.pages.sourceChanged.connect(self._named)
+        self.field.returnPressed.connect(self._search)
+        row = QHBoxLayout()
+        row.setContentsMargins(10, 8, 10, 0)
+        for part in (self.contents, self.back):
+            row.addWidget(part)
+        row.addWidget(self.field, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(row)
+        column.addWidget(self.pages, 1)
+        self.pages.document().setDocumentMargin(EDGE)
+        self.pages.setFrameStyle(0)
         QShortcut(QKeySequence("Esc"), self, self.close)
+        QShortcut(QKeySequence("Alt+Left"), self, self.pages.backward)
+        QShortcut(QKeySequence("Ctrl+F"), self, self.field.setFocus)
+        self.pages.page(name)
+        self.pages.setFocus()
+
+    def _named(self, url: QUrl) -> None:
+        name = url.toString(QUrl.UrlFormattingOption.RemoveFragment).removesuffix(SUFFIX)
+        self.setWindowTitle(f"{title(name)} – guide" if exists(name) else "Arabesque: guide")
+
+    def _search(self) -> None:
+        if self.field.text().strip():
+            self.pages.search(self.field.text().strip())
+            self.pages.setFocus()
 
 
-def commands_table(commands: list[Command]) -> str:
-    """Every command with its place, keys and hint, as HTML rows."""
-    rows = [
-        f"<tr><td><b>{escape(c.label)}</b>&nbsp;&nbsp;</td><td>{escape(c.shortcut)}&nbsp;&nbsp;</td>"
-        f"<td>{escape(c.hint)}</td></tr>"
-        for c in commands
-    ]
-    return f"<table cellspacing='4'>{''.join(rows)}</table>"
+def page_of(tool: str, step: str, picks: bool) -> str:
+    """The page that belongs to what runs: of the tool, of the step where nothing is in the hand, or of the window."""
+    names = [f"steps/{step}" if picks else f"tools/{tool}", "window"]
+    return next((name for name in names if exists(name)), FIRST)
+
+
+def _found(words: str) -> str:
+    words = QUrl.fromPercentEncoding(words.encode())
+    found = find(words)
+    lines = [f"<li><a href='/{name}{SUFFIX}'>{escape(title(name))}</a></li>" for name in found]
+    none = "<p>Nothing. Fewer or other words may find it; Ctrl+Space in the window finds commands by their names.</p>"
+    return f"<h1>{escape(words)}</h1>{'<ul>' + ''.join(lines) + '</ul>' if lines else none}"

@@ -1,0 +1,53 @@
+"""The guide as a folder of HTML pages, readable in any browser without a network."""
+
+from __future__ import annotations
+
+import shutil
+from importlib.resources import files
+from pathlib import Path
+
+from jinja2 import Environment
+
+from arabesque import __version__
+from arabesque.errors import FileProblem
+from arabesque.guide.pages import FIRST, body, exists, folder, links, names, title
+
+PICTURES = ("*.png", "*.webp", "*.svg")
+
+
+def build(out: str | Path) -> list[Path]:
+    """Write every page and picture into a folder; returns the pages.
+
+    The page with the contents is ``index.html``. Raises FileProblem where it cannot be written.
+    """
+    out = Path(out)
+    template = Environment(autoescape=True).from_string(
+        files("arabesque.guide").joinpath("page.html").read_text(encoding="utf-8")
+    )
+    written = []
+    try:
+        for name in names():
+            path = out / ("index.html" if name == FIRST else f"{name}.html")
+            path.parent.mkdir(parents=True, exist_ok=True)
+            up = "../" * (len(Path(name).parts) - 1)
+            html = body(name).replace(f'{FIRST}.html"', 'index.html"')
+            page = template.render(
+                title=title(name), body=html, up=up, version=__version__, chapters=chapters(), name=name
+            )
+            path.write_text(page, encoding="utf-8")
+            written.append(path)
+        for pattern in PICTURES:
+            for picture in folder().rglob(pattern):
+                to = out / picture.relative_to(folder())
+                to.parent.mkdir(parents=True, exist_ok=True)
+                shutil.copyfile(picture, to)
+    except OSError as problem:
+        raise FileProblem(
+            f"The guide cannot be written to {out} ({problem.strerror})", "Choose another folder"
+        ) from None
+    return written
+
+
+def chapters() -> list[tuple[str, str]]:
+    """What the contents lead to, in order: name and title of each page."""
+    return [(name, title(name)) for name in dict.fromkeys(links(FIRST)) if exists(name)]
