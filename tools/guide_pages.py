@@ -34,7 +34,8 @@ def found_at(tool: type[Tool]) -> str:
     """Where a tool is found."""
     step = tool.step.title
     key = f"key **{tool.shortcut}**" if tool.shortcut else "no key of its own: in the column, the menu, or by its name"
-    return f"*Step [{step}](../steps/{step.lower()}.md), {key}.* {tool.hint}."
+    line = f"*Step [{step}](../steps/{step.lower()}.md), {key}.* {tool.hint}."
+    return f"{line}\n\n![{tool.label}](../pictures/{tool.id}.webp)"
 
 
 def form(tool: type[Tool]) -> str:

@@ -175,7 +175,7 @@ class Features(Bodies):
 
     def look_at_body(self, body: AnyItem, asked: str, way: ArrayLike = (0.0, 0.0, 1.0), count: int = 5) -> Looked:
         """What the window's check of bodies shows: "wall thickness", "draft angle", "smallest radius", "where it
-        crosses itself", "filled sections" or "distance to the scan, by face".
+        crosses itself", "filled sections" or "distance, face by face".
 
         way: (3,) along which a mould is drawn, or that ``count`` sections stand square to.
         """

@@ -108,9 +108,9 @@ class LookTest(unittest.TestCase):
             sections = project.look_at_body(box, "filled sections", [1, 0, 0], 3).sections
             np.testing.assert_allclose([section.area for section in sections], 200.0, rtol=1e-6)
             with self.assertRaisesRegex(ArabesqueError, "There is no scan"):
-                project.look_at_body(box, "distance to the scan, by face")
+                project.look_at_body(box, "distance, face by face")
             project.add("Scan", heron(20_000).scan)
-            away = project.look_at_body(box, "distance to the scan, by face")
+            away = project.look_at_body(box, "distance, face by face")
             self.assertEqual(len(away.samples.points), len(away.values if away.values is not None else ()))
             shell = project.sew([project.item("Side 0")])
             with self.assertRaisesRegex(ArabesqueError, "no walls"):

@@ -40,7 +40,7 @@ class Asked(Enum):
     RADIUS = "smallest radius"
     CROSSING = "where it crosses itself"
     SECTIONS = "filled sections"
-    DISTANCE = "distance to the scan, by face"
+    DISTANCE = "distance, face by face"
 
 
 @dataclass(frozen=True, eq=False)

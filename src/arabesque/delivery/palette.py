@@ -6,7 +6,7 @@ import numpy as np
 
 from arabesque.arrays import Bools, Floats
 
-INK, FAINT, LINE, ACCENT = "#24303A", "#66707A", "#D5CFC4", "#0B7A75"
+INK, FAINT, LINE, ACCENT = "#24303A", "#5C6670", "#D5CFC4", "#0A706B"
 PORCELAIN, UNMEASURED = "#DFE4E6", "#8E9496"
 ABOVE = ("#E8A33D", "#9E2A1F")
 """Near the tolerance, and far off; likewise below."""

@@ -18,7 +18,7 @@ from arabesque.model import Item
 class Desk:
     """The parts of the window without the window.
 
-    find, help, rename, close: what the panels do. chosen_version: number of
+    find, help, menus, rename, close: what the panels do. chosen_version: number of
     the parked version of an item that is chosen in the Outline.
     """
 
@@ -30,6 +30,7 @@ class Desk:
     minute: FirstMinute
     find: Callable[[], object]
     help: Callable[[], object]
+    menus: Callable[[], object]
     rename: Callable[[], object]
     close: Callable[[], object]
     chosen_version: Callable[[Item], int]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import weakref
 from collections.abc import Callable
 from enum import Enum
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -59,10 +59,10 @@ class ScanViews(QObject):
         known = self._known.get((id(scan), "curvature"))
         return None if known is None or known[0]() is not scan or known[1] is None else known[1].shown(kind)[1]
 
-    def areas(self, scan: Scan, regions: Regions) -> list[tuple[Floats, Floats, Ints, int]] | None:
-        """Points, normals, triangles and colour number of each area; None until they are made."""
+    def areas(self, scan: Scan, regions: Regions) -> Areas | None:
+        """The areas as meshes, and the lines between them; None until they are made."""
         key = f"areas {id(regions)}"
-        made = self._get(scan, key, "", lambda: (regions, _area_meshes(scan, regions)))
+        made = self._get(scan, key, "", lambda: (regions, _areas(scan, regions)))
         if made is not None and made[0] is not regions:  # the number is that of older regions, now gone
             del self._known[id(scan), key]
             return self.areas(scan, regions)
@@ -152,7 +152,14 @@ class _CurvatureViews:
         return self._shown[kind]
 
 
-def _area_meshes(scan: Scan, regions: Regions) -> list[tuple[Floats, Floats, Ints, int]]:
+class Areas(NamedTuple):
+    """meshes: points, normals, triangles and colour number of each area. borders: (k, 2, 3) segments between them."""
+
+    meshes: list[tuple[Floats, Floats, Ints, int]]
+    borders: Floats
+
+
+def _areas(scan: Scan, regions: Regions) -> Areas:
     """Each area as a mesh of its own, with colour numbers that differ between neighbours where they can."""
     pairs = regions.labels[scan.neighbours]
     across = np.unique(np.sort(pairs[pairs[:, 0] != pairs[:, 1]], axis=1), axis=0)
@@ -167,4 +174,6 @@ def _area_meshes(scan: Scan, regions: Regions) -> list[tuple[Floats, Floats, Int
         used, compacted = np.unique(triangles, return_inverse=True)
         faces = compacted.reshape(-1, 3)
         meshes.append((scan.points[used], scan.smoothed_normals[used], faces, int(colours[number])))
-    return meshes
+    one, other = scan.triangles[scan.neighbours[pairs[:, 0] != pairs[:, 1]]].transpose(1, 0, 2)
+    shared = one[(one[:, :, None] == other[:, None, :]).any(axis=2)].reshape(-1, 2)
+    return Areas(meshes, scan.points[shared])

@@ -40,7 +40,7 @@ class TextSize(Enum):
     SMALL = "9"
     USUAL = "10"
     LARGE = "12"
-    LARGEST = "14"
+    LARGEST = "15"
 
 
 class ShownUnit(Enum):

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 FAMILY = "Inter"
 TEXT_POINTS = 10
-SMALL_POINTS = 9
+"""Size of the text for which the sizes of panels are given."""
 CORNER = 4
 
 
@@ -58,12 +58,12 @@ LIGHT = Theme(
     panel="#F8F6F2",
     field="#FFFFFF",
     ink="#24303A",
-    faint="#66707A",
+    faint="#5C6670",
     line="#D5CFC4",
-    accent="#0B7A75",
+    accent="#0A706B",
     on_accent="#FFFFFF",
     wash="#DDEBE8",
-    inside="#0B7A75",
+    inside="#0A706B",
     outside="#A8321F",
 )
 
@@ -74,7 +74,7 @@ DARK = Theme(
     panel="#262B30",
     field="#1F2428",
     ink="#E4E0D8",
-    faint="#9AA3AB",
+    faint="#A4ADB5",
     line="#3A4147",
     accent="#3DB8A8",
     on_accent="#10201E",
@@ -85,11 +85,22 @@ DARK = Theme(
 
 THEMES = {theme.name: theme for theme in (LIGHT, DARK)}
 _shown = [LIGHT]
+_points = [float(TEXT_POINTS)]
 
 
 def now() -> Theme:
     """The theme that is shown."""
     return _shown[0]
+
+
+def scale() -> float:
+    """How many times as large as usual the text is."""
+    return _points[0] / TEXT_POINTS
+
+
+def scaled(pixels: float) -> int:
+    """A length that grows with the text, in pixels."""
+    return round(pixels * scale())
 
 
 def rgb(colour: str) -> tuple[float, float, float]:
@@ -100,7 +111,7 @@ def rgb(colour: str) -> tuple[float, float, float]:
 
 def apply(application: QApplication, theme: Theme, points: float = TEXT_POINTS) -> None:
     """Dress the whole application in a theme, with text of a size in points."""
-    _shown[0] = theme
+    _shown[0], _points[0] = theme, points
     _load_typeface()
     application.setFont(text_font(points))
     application.setStyle("Fusion")
@@ -115,13 +126,18 @@ def _load_typeface() -> None:
             QFontDatabase.addApplicationFontFromData(face.read_bytes())
 
 
-def text_font(points: float = TEXT_POINTS, strong: bool = False) -> QFont:
-    """The shipped typeface, with digits of even width so that live figures do not jump."""
+def text_font(points: float | None = None, strong: bool = False) -> QFont:
+    """The shipped typeface, with digits of even width so that live figures do not jump; as large as chosen."""
     font = QFont(FAMILY)
-    font.setPointSizeF(points)
+    font.setPointSizeF(_points[0] if points is None else points)
     font.setWeight(QFont.Weight.DemiBold if strong else QFont.Weight.Normal)
     font.setFeature(QFont.Tag("tnum"), 1)
     return font
+
+
+def small_font() -> QFont:
+    """For what is said in the view and beside tools."""
+    return text_font(_points[0] - 1)
 
 
 def _palette(theme: Theme) -> QPalette:
@@ -174,11 +190,15 @@ def _style(t: Theme, points: float) -> str:
     QToolButton:focus {{ border-color: {t.accent}; }}
     QToolButton:disabled {{ color: {t.faint}; }}
     QWidget#chips QToolButton {{ padding: 4px 4px; }}
+    QWidget#chips QToolButton:checked:focus {{ border: 2px solid {t.ink}; padding: 3px 3px; }}
     QToolButton#step {{ padding: 4px 10px; }}
     QToolButton#step:checked {{ background: transparent; border: 1px solid transparent;
         border-bottom: 2px solid {t.accent}; border-radius: 0; font-weight: 600; }}
-    QToolButton#line {{ text-align: left; padding: 5px 4px; }}
+    QToolButton#step:checked:focus {{ border: 1px solid {t.accent}; border-bottom: 2px solid {t.accent}; }}
+    QToolButton#line {{ text-align: left; padding: 3px 4px; }}
+    QToolButton#line:checked:focus {{ border: 2px solid {t.ink}; padding: 2px 3px; }}
     QToolButton#tool {{ text-align: left; padding: 6px 8px; }}
+    QToolButton#tool:checked:focus {{ border: 2px solid {t.ink}; padding: 5px 7px; }}
     QToolButton#push {{ background: {t.field}; border-color: {t.line}; padding: 5px 4px; }}
     QToolButton#push:hover, QToolButton#push:focus {{ border-color: {t.accent}; }}
     QToolButton#push:disabled {{ color: {t.faint}; background: {t.panel}; }}
@@ -187,17 +207,19 @@ def _style(t: Theme, points: float) -> str:
     QPushButton:hover, QPushButton:focus {{ border-color: {t.accent}; }}
     QPushButton:disabled {{ color: {t.faint}; background: {t.panel}; }}
     QPushButton#apply {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
+    QPushButton#apply:focus {{ border: 2px solid {t.ink}; padding: 4px 11px; }}
     QPushButton#apply:disabled {{ background: {t.line}; color: {t.faint}; border-color: {t.line}; }}
     QLineEdit, QSpinBox, QDoubleSpinBox {{ background: {t.field}; border: 1px solid {t.line};
         border-radius: {CORNER}px; padding: 3px 6px; selection-background-color: {t.accent}; }}
     QLineEdit:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled {{ background: {t.panel}; color: {t.faint}; }}
     QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border-color: {t.accent}; }}
     QLineEdit[wrong="true"] {{ border-color: {t.outside}; }}
-    QTreeView {{ background: {t.panel}; border: none; outline: none; }}
+    QTreeView {{ background: {t.panel}; border: 1px solid transparent; outline: none; }}
+    QTreeView:focus, QListWidget:focus, QTextBrowser:focus {{ border: 1px solid {t.accent}; }}
     QTreeView::item {{ padding: 3px 2px; }}
     QTreeView::item:selected {{ background: {t.wash}; color: {t.ink}; }}
     QTreeView::item:hover {{ background: {t.wash}; }}
-    QListWidget {{ background: {t.panel}; border: none; outline: none; }}
+    QListWidget {{ background: {t.panel}; border: 1px solid transparent; outline: none; }}
     QListWidget::item {{ padding: 4px; border-radius: {CORNER}px; }}
     QListWidget::item:hover, QListWidget::item:selected {{ background: {t.wash}; color: {t.ink}; }}
     QWidget#card {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 6px; }}
@@ -207,5 +229,6 @@ def _style(t: Theme, points: float) -> str:
     QProgressBar {{ background: {t.line}; border: none; border-radius: 2px; max-height: 4px; min-height: 4px; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}
     QSplitter::handle {{ background: {t.line}; }}
-    QScrollArea {{ border: none; background: {t.panel}; }}
+    QScrollArea {{ border: 1px solid transparent; background: {t.panel}; }}
+    QScrollArea:focus {{ border-color: {t.accent}; }}
     """

@@ -92,6 +92,7 @@ class Window(QMainWindow):
             self.minute,
             find=lambda: self.finder.begin(),
             help=self._open_guide,
+            menus=self._open_menus,
             rename=lambda: self.outline.rename(),
             close=self.close,
             chosen_version=lambda item: self.outline.chosen_version(item),
@@ -177,7 +178,6 @@ class Window(QMainWindow):
         self.path_bar = PathBar()
         self.path_bar.chosen.connect(self.hand.go_to)
         self.tool_column = ToolColumn(self.commands)
-        self.tool_column.setFixedWidth(114)
         self.outline = Outline(self.session)
         self.outline.menu_wanted.connect(self._outline_menu)
         self.outline.recipe_wanted.connect(self.hand.take_up_again)
@@ -233,8 +233,6 @@ class Window(QMainWindow):
         side.addWidget(self.inspector)
         side.setSizes([200, 460])
         side.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
-        for panel in (self.outline, self.inspector):
-            panel.setFixedWidth(236)
         middle.setSpacing(0)
         middle.addWidget(self.tool_column)
         middle.addWidget(self.view, 1)
@@ -306,6 +304,13 @@ class Window(QMainWindow):
         hand = self.hand
         HelpPage(page_of(hand.tool.id, hand.step.title.lower(), hand.picks), self).show()
 
+    def _open_menus(self) -> None:
+        """The first menu, for the arrows to go on."""
+        bar = self.menuBar()
+        assert bar is not None
+        bar.setFocus()
+        bar.setActiveAction(bar.actions()[0])
+
     def _place_paper(self) -> None:
         """The paper takes its share of what view and paper have together."""
         self.paper.take_share(self.width() - self.tool_column.width() - self.outline.width())
@@ -351,6 +356,10 @@ class Window(QMainWindow):
         self.view.navigation = PRESETS[self.settings.choice(Mouse)]
         self.view.wheel_forward_out = self.settings.choice(Wheel) is Wheel.FORWARD_OUT
         LengthField.unit = self.settings.choice(ShownUnit).value
+        self.tool_column.dress()
+        for panel in (self.outline, self.inspector):
+            panel.setFixedWidth(themes.scaled(236))
+        self.finder.setFixedWidth(themes.scaled(228))
         self.commands.dress()
         self.outline.dress()
         self.fit_strip.dress()

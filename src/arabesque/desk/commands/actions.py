@@ -22,6 +22,12 @@ def _two_lines(label: str) -> str:
     return " ".join(words[:middle]) + "\n" + " ".join(words[middle:])
 
 
+_MENUS = {name.replace("&", ""): name for name in (
+    "&File", "&Edit", "&Prepare", "&Trace", "P&atch", "&Cage", "&Body", "Chec&k", "&Deliver", "&View", "&Help",
+)}  # fmt: skip
+"""The menus with the letter that opens each with Alt."""
+
+
 class Commands:
     """Turns commands into actions that follow the state of the work."""
 
@@ -94,7 +100,7 @@ class Commands:
         for command, action in self._commands.values():
             if command.menu:
                 if command.menu not in menus:
-                    menu = bar.addMenu(command.menu)
+                    menu = bar.addMenu(_MENUS[command.menu])
                     assert menu is not None
                     menu.setToolTipsVisible(True)
                     menus[command.menu] = menu

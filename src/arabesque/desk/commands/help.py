@@ -30,6 +30,7 @@ COMMANDS = (
     *(Command(f"begin-{what}", label, hint, partial(_begin, what), "Help") for what, (label, hint) in FIRST.items()),
     Command("first-minute", "First minute", "Be led on the demo: lay a patch, pull a point, see the distance, export",
             _first_minute, "Help"),
+    Command("menus", "Go through the menus", "Arrows and Enter go on there", lambda d: d.menus(), "Help", "F10"),
     Command("find", "Find a command", "Type a few letters of its name", lambda d: d.find(), "Help", "Ctrl+Space"),
     Command("help", "Guide", "The page of what runs; the order of work, the words, all keys", lambda d: d.help(),
             "Help", "F1"),

@@ -9,7 +9,7 @@ from arabesque.desk.facts import Fact
 from arabesque.desk.kinds.base import MARK_LIFT, Pen, Shown
 from arabesque.desk.session import Session
 from arabesque.desk.view.pointer import Pointer
-from arabesque.desk.view.scene import Triangles
+from arabesque.desk.view.scene import Lines, Triangles
 from arabesque.model import Item
 from arabesque.reading import Regions
 
@@ -34,13 +34,15 @@ class ShownRegions(Shown):
 
     def draw(self, pen: Pen, item: Item) -> None:
         scan = pen.session.document.scan_of(item)
-        meshes = None if scan is None else pen.session.scan_views.areas(scan, item.shape)
-        if scan is None or meshes is None:
+        areas = None if scan is None else pen.session.scan_views.areas(scan, item.shape)
+        if scan is None or areas is None:
             return
         palette, dimmed = theme.now().areas, pen.session.document.dims(item)
-        for number, (points, normals, triangles, colour) in enumerate(meshes):
+        for number, (points, normals, triangles, colour) in enumerate(areas.meshes):
             slot, lift = f"{item.id} area {number}", 0.5 * MARK_LIFT * scan.diagonal
             pen.add(Triangles(slot, points, normals, triangles, palette[colour], dimmed=dimmed, lift=lift))
+        # quiet colours alone would not part neighbours for every eye
+        pen.add(Lines(areas.borders, theme.now().net, 1.0, alpha=0.25 if dimmed else 0.7))
 
     def hit(self, session: Session, item: Item, pointer: Pointer) -> float | None:
         scan = session.document.scan_of(item)

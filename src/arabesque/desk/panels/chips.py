@@ -13,6 +13,7 @@ class Chips(QWidget):
     def __init__(self, groups: list[list[QAction]], parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("chips")
+        self.setAccessibleName("Looks")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(4, 2, 4, 2)

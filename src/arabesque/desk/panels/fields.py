@@ -8,7 +8,7 @@ from enum import Enum
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -21,11 +21,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from arabesque.desk import theme
 from arabesque.desk.plain import Words, hint
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.units import parse_length, scale_to_mm
 
+ARROW = 34
+"""Pixels of the frame and the arrow of a choice, at the usual size of text."""
+ROOM = 208
+"""Pixels of a row in the Inspector, at the usual size of text, beside a bar to scroll."""
 SHORT_WORDS = 7
 """Letters that the box of a choice has room for, at least."""
 LONG = 9
@@ -105,7 +110,7 @@ class ShareField(QWidget):
         self.field = QSpinBox()
         self.field.setSuffix(" %")
         self.field.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        self.field.setFixedWidth(58)
+        self.field.setFixedWidth(theme.scaled(58))
         for part in (self.slider, self.field):
             part.setRange(1, 100)
             part.setValue(round(100 * value))
@@ -136,15 +141,25 @@ class OptionsForm(QWidget):
         super().__init__()
         self._layout = layout = QFormLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        # beside a long label a field may go below it, but nothing is cut
         layout.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapLongRows)
         self._rows: dict[str, QWidget] = {}
+        self._above: dict[str, QWidget] = {}
+        letters = QFontMetrics(theme.text_font())
+        room = theme.scaled(ROOM) - max(
+            (letters.horizontalAdvance(words_of(option)) for option in fields(options)), default=0
+        )
         for option in fields(options):
             label = Words(words_of(option))
             widget = self._widget(options, option, getattr(options, option.name))
             label.setBuddy(widget)
             widget.setAccessibleName(words_of(option))
-            layout.addRow(label, widget)
+            if isinstance(widget, QComboBox) and _wide(widget, letters) > room:
+                # what is chosen is read whole: beside a long label there is no room for it
+                layout.addRow(label)
+                layout.addRow(widget)
+                self._above[option.name] = label
+            else:
+                layout.addRow(label, widget)
             self._rows[option.name] = widget
         self._options = options
         self._mark_active()
@@ -156,7 +171,18 @@ class OptionsForm(QWidget):
         for name, widget in self._rows.items():
             widget.setEnabled(name not in idle)
             if len(self._rows) > LONG:
-                self._layout.setRowVisible(widget, name not in idle)
+                for one in filter(None, (self._above.get(name), widget)):
+                    self._layout.setRowVisible(one, name not in idle)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._stand_tall()
+
+    def _stand_tall(self) -> None:
+        """No field is lower than its text needs: where there is no room for all of them one scrolls."""
+        for widget in self._rows.values():
+            widget.ensurePolished()
+            widget.setMinimumHeight(widget.sizeHint().height())
 
     def _widget(self, options: Any, option: Field[Any], value: Any) -> QWidget:
         name = option.name
@@ -211,12 +237,17 @@ def _number(box: Any, value: float, ends: tuple[float, float], put: Callable[[An
     return box
 
 
+def _wide(box: QComboBox, letters: QFontMetrics) -> int:
+    """Pixels that the longest words of a choice need."""
+    return max(letters.horizontalAdvance(box.itemText(n)) for n in range(box.count())) + theme.scaled(ARROW)
+
+
 def _choice(value: Enum, put: Callable[[Enum], None]) -> QComboBox:
     box = QComboBox()
     members = list(type(value))
     box.addItems([m.value[0] if isinstance(m.value, tuple) else str(m.value) for m in members])
     box.setCurrentIndex(members.index(value))
-    # long words shorten the box, not the form; the list shows them whole
+    # its words are measured when the typeface of the form is known
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     box.setMinimumContentsLength(SHORT_WORDS)
     view = box.view()

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QWidget
 
+from arabesque.desk import theme
 from arabesque.desk.commands.actions import Commands
 from arabesque.desk.commands.command import Command
 
@@ -34,7 +35,6 @@ class Finder(QLineEdit):
         self._commands = commands
         self.setPlaceholderText("Find a command  (Ctrl+Space)")
         self.setAccessibleName("Find a command")
-        self.setFixedWidth(228)
         self.setClearButtonEnabled(True)
         self.list = QListWidget(window)
         self.list.setObjectName("card")
@@ -65,7 +65,7 @@ class Finder(QLineEdit):
             self.list.addItem(item)
         window = self.window()
         assert window is not None
-        self.list.resize(340, 30 * max(1, self.list.count()) + 8)
+        self.list.resize(theme.scaled(340), theme.scaled(30) * max(1, self.list.count()) + 8)
         corner = self.mapTo(window, QPoint(self.width() - self.list.width(), self.height() + 2))
         self.list.move(corner)
         self.list.setCurrentRow(0)

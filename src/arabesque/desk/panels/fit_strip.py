@@ -6,7 +6,7 @@ from html import escape
 
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from arabesque.arrays import Floats
@@ -25,6 +25,9 @@ from arabesque.shapes import Sampled
 from arabesque.solid import Body
 
 BARS = 41
+LEAST_SAYS = 200
+WIDE = 820
+"""Pixels, at the usual size of text: what a click does needs so many beside the figures; so many to be one line."""
 LONGEST_NAME = 120
 """Pixels."""
 
@@ -43,12 +46,17 @@ class Cell(QWidget):
         self.value.setTextFormat(Qt.TextFormat.RichText)
         layout.addWidget(self.heading)
         layout.addWidget(self.value)
-        self.setMinimumWidth(width)
+        self._width = width
+
+    def dress(self) -> None:
+        """As wide as figures of the present size of text need."""
+        self.setMinimumWidth(theme.scaled(self._width))
 
     def show_value(self, value: str, ghost: str, faint: str) -> None:
         """Show a figure, with the ghost where it differs."""
         before = f' <span style="color:{faint}">{ghost}</span>' if ghost and ghost != value else ""
         self.value.setText(value + before)
+        self.value.setAccessibleName(f"{self.heading.text()}: {value}")
 
 
 class Histogram(QWidget):
@@ -59,6 +67,7 @@ class Histogram(QWidget):
         self._bars: Floats = np.zeros(BARS)
         self._ghost: Floats | None = None
         self.setFixedSize(QSize(112, 34))
+        self.setAccessibleName("Histogram of signed distances")
         self.setToolTip("Signed distances, from below the scan to above it; between the marks is the tolerance")
 
     def show_bars(self, bars: Floats, ghost: Floats | None) -> None:
@@ -97,15 +106,18 @@ class FitStrip(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("strip")
+        self.setAccessibleName("Fit strip")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(12, 2, 12, 2)
+        self._lines = QVBoxLayout(self)
+        self._lines.setContentsMargins(12, 2, 12, 2)
+        self._lines.setSpacing(0)
+        layout = self._figures = QHBoxLayout()
         layout.setSpacing(14)
+        self._lines.addLayout(layout)
         self.item = Cell("Model", 96)
         self.degrees = Cell("Degree", 44)
-        self.tolerance = LengthField("tolerance")
-        self.tolerance.setFixedWidth(62)
+        self.tolerance = LengthField("Tolerance")
         self.tolerance.entered.connect(self._set_tolerance)
         self.tolerance.refused.connect(lambda reason: session.tell(reason, True))
         self.histogram = Histogram()
@@ -143,15 +155,37 @@ class FitStrip(QWidget):
         self.says.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.says.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         layout.addWidget(self.says, 1)
+        self._below = False
         session.on_any(self.refresh)
         self.refresh()
 
     def dress(self) -> None:
         """Draw the icon anew in the colours of the theme, and show the unit of typed lengths."""
-        self.setFixedHeight(2 * self.fontMetrics().height() + 16)
+        self.tolerance.setFixedWidth(theme.scaled(62))
+        for cell in self.findChildren(Cell):
+            cell.dress()
+        self._place_says()
         self._tolerance_heading.setText(f"Tolerance, {LengthField.unit}")
         self.tolerance.show_value(self._session.document.tolerance)
         self.fly.setIcon(icon("ph.crosshair"))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._place_says()
+
+    def _place_says(self) -> None:
+        """What a click does stands beside the figures where there is room, else in a line below them."""
+        figures = [self._figures.itemAt(n).widget() for n in range(self._figures.count())]
+        wide = [max(w.sizeHint().width(), w.minimumWidth()) for w in figures if w not in (self.says, self.joins)]
+        needed = sum(wide) + self._figures.spacing() * len(wide)
+        below = self.width() - needed < theme.scaled(LEAST_SAYS)
+        if below != self._below:
+            self._below = below
+            (self._lines if below else self._figures).addWidget(self.says, 0 if below else 1)
+        line = self.fontMetrics().height()
+        high = self._tolerance_heading.sizeHint().height() + self.tolerance.sizeHint().height() + 6
+        lines = 0 if not below else 1 if self.width() > theme.scaled(WIDE) else 2
+        self.setFixedHeight(max(high, 2 * line + 16) + lines * (line + 4))
 
     def refresh(self) -> None:
         """Show the figures as they are now."""
@@ -182,7 +216,7 @@ class FitStrip(QWidget):
 
     def _show_name(self, name: str) -> None:
         """The name as far as there is room; names may hold any sign."""
-        short = self.item.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, LONGEST_NAME)
+        short = self.item.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, theme.scaled(LONGEST_NAME))
         self.item.show_value(escape(short), "", "")
         self.item.setToolTip(hint(name) if short != name else "")
 

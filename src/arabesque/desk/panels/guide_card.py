@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from arabesque.desk import theme
 from arabesque.desk.first_minute import FirstMinute
 from arabesque.desk.plain import Words
 
@@ -21,7 +22,6 @@ class GuideCard(QWidget):
         self.setObjectName("card")
         self.setAccessibleName("First minute")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(WIDTH)
         self._path, self._parent = path, parent
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 12, 16, 12)
@@ -47,9 +47,11 @@ class GuideCard(QWidget):
         self.setVisible(self._path.stage is not None)
         if self._path.stage is None:
             return
+        width = theme.scaled(WIDTH)
+        self.setFixedWidth(width)
         self.heading.setText(self._path.title)
         self.says.setText(self._path.says)
-        self.says.setFixedHeight(self.says.heightForWidth(WIDTH - 32))
+        self.says.setFixedHeight(self.says.heightForWidth(width - 32))
         self.tool_button.setVisible(self._path.offers_tool)
         self.leave_button.setText("Stop here" if self._path.now is not None else "Close")
         self.place()

@@ -31,6 +31,8 @@ from arabesque.model import Item
 SPARE, LEAST_LIST = 12, 40
 """Pixels: of a list round its lines, and its least height."""
 LEAST_HEIGHT = 120
+_SPOKEN = {"good": ", within", "bad": ", not within"}
+"""What the signs of figures say to those who hear them."""
 
 
 class Inspector(QWidget):
@@ -42,6 +44,7 @@ class Inspector(QWidget):
     def __init__(self, session: Session, patch_actions: list[list[QAction]]) -> None:
         super().__init__()
         self.setObjectName("panel")
+        self.setAccessibleName("Inspector")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
         self._patch_actions = patch_actions
@@ -69,6 +72,7 @@ class Inspector(QWidget):
         within.addStretch(1)
         self._within = within
         scroll = QScrollArea()
+        scroll.setAccessibleName("Form and values")
         scroll.setWidget(body)
         scroll.setWidgetResizable(True)
         scroll.setMinimumHeight(LEAST_HEIGHT)
@@ -214,6 +218,7 @@ class FactsTable(QWidget):
                 sign = {"good": "● ", "bad": "▲ "}.get(fact.state, "")
                 name.setText(fact.label)
                 value.setText(sign + fact.value)
+                value.setAccessibleName(f"{fact.label}: {fact.value}{_SPOKEN.get(fact.state, '')}")
                 if value.objectName() != fact.state:
                     value.setObjectName(fact.state)
                     value.style().polish(value)
@@ -240,6 +245,7 @@ class JobsList(QWidget):
                 self._rows[job] = self._row(job)
             _, label, bar = self._rows[job]
             label.setText(job.message)
+            bar.setAccessibleName(job.message)
             bar.setValue(round(100 * job.fraction))
 
     def _row(self, job: object) -> tuple[QWidget, Words, QProgressBar]:
@@ -247,14 +253,17 @@ class JobsList(QWidget):
         grid = QGridLayout(row)
         grid.setContentsMargins(0, 4, 0, 0)
         label = Words()
+        label.setWordWrap(True)
         bar = QProgressBar()
         bar.setTextVisible(False)
         cancel = QToolButton()
         cancel.setText("Cancel")
+        cancel.setAccessibleName(f"Cancel {job.message}")  # type: ignore[attr-defined]
         cancel.clicked.connect(job.cancel)  # type: ignore[attr-defined]
         grid.addWidget(label, 0, 0)
         grid.addWidget(cancel, 0, 1, 2, 1)
         grid.addWidget(bar, 1, 0)
+        grid.setColumnStretch(0, 1)
         self._layout.addWidget(row)
         return row, label, bar
 

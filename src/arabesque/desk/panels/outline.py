@@ -21,6 +21,8 @@ _LAYER = Qt.ItemDataRole.UserRole + 1
 _VERSION = Qt.ItemDataRole.UserRole + 2
 _RECIPE = Qt.ItemDataRole.UserRole + 3
 NAME, WEIGHT, STATE, EYE = range(4)
+WIDTHS = {WEIGHT: 46, STATE: 22, EYE: 24}
+"""Of the columns beside the name, pixels at the usual size of text."""
 
 
 class _Tree(QTreeView):
@@ -74,9 +76,8 @@ class Outline(QWidget):
         header.setStretchLastSection(False)
         header.setMinimumSectionSize(12)
         header.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((WEIGHT, 46), (STATE, 22), (EYE, 24)):
+        for column in WIDTHS:
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
-            header.resizeSection(column, width)
         layout.addWidget(self.tree)
         self.tree.clicked.connect(self._clicked)
         self.tree.doubleClicked.connect(self._opened)
@@ -158,6 +159,9 @@ class Outline(QWidget):
         eye.setToolTip("Shown: click to hide the layer" if layer.visible else "Hidden: click to show the layer")
         row = [name, QStandardItem(), QStandardItem("◐" if layer.dimmed else ""), eye]
         row[STATE].setToolTip("Click to dim the layer, or to show it in full")
+        eye.setData("shown" if layer.visible else "hidden", Qt.ItemDataRole.AccessibleTextRole)
+        row[STATE].setData("dimmed" if layer.dimmed else "in full", Qt.ItemDataRole.AccessibleTextRole)
+        row[WEIGHT].setData("layer", Qt.ItemDataRole.AccessibleTextRole)
         for cell in row:
             cell.setData(layer.id, _LAYER)
             cell.setEditable(cell is name)
@@ -166,6 +170,8 @@ class Outline(QWidget):
     def dress(self) -> None:
         """Draw everything anew in the colours of the theme."""
         self._frame, self._icon = None, cache(icon)
+        for column, width in WIDTHS.items():
+            self.tree.header().resizeSection(column, theme.scaled(width))
         self.refresh()
 
     def _row(self, item: Item) -> list[QStandardItem]:
@@ -200,6 +206,8 @@ class Outline(QWidget):
         eye = QStandardItem(self._icon("ph.eye" if item.look.visible else "ph.eye-slash"), "")
         eye.setToolTip("Shown: click to hide" if item.look.visible else "Hidden: click to show")
         row = [name, weight, state, eye]
+        state.setData(words, Qt.ItemDataRole.AccessibleTextRole)
+        eye.setData("shown" if item.look.visible else "hidden", Qt.ItemDataRole.AccessibleTextRole)
         for cell in row[1:]:
             cell.setEditable(False)
             cell.setData(item.id, _ID)

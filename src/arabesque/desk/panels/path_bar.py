@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QAction, QColor, QFocusEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from arabesque.desk import theme
 from arabesque.desk.commands.actions import Commands
@@ -12,6 +12,8 @@ from arabesque.desk.plain import Words
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import GROUPS
 
+WIDTH, SIDE = 122, 6
+"""Pixels of the column, at the usual size of text, and beside the tools."""
 CROWDED = 8
 """More tools than this stand as lines, word beside icon."""
 
@@ -24,6 +26,7 @@ class PathBar(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("pathbar")
+        self.setAccessibleName("Steps")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(8, 0, 8, 0)
@@ -51,26 +54,50 @@ class PathBar(QWidget):
         """Put something at the right end."""
         self._row.addWidget(widget)
 
+    def _widen(self, *_: int) -> None:
+        """Room for the bar as well, where one scrolls."""
+        bar = self.verticalScrollBar()
+        self.setFixedWidth(theme.scaled(WIDTH) + (bar.sizeHint().width() if bar.maximum() > 0 else 0))
+
     def show_step(self, step: Step) -> None:
         """Mark the step one is at."""
         self.buttons[step].setChecked(True)
 
 
-class ToolColumn(QWidget):
+class ToolColumn(QScrollArea):
     """The tools of the step, icon and word, in small groups; one calm line where there are none yet."""
 
     def __init__(self, commands: Commands) -> None:
         super().__init__()
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._commands = commands
-        self._layout = QVBoxLayout(self)
-        self._layout.setContentsMargins(6, 8, 6, 8)
+        column = QWidget()
+        column.setObjectName("panel")
+        self.setAccessibleName("Tools")
+        self.setWidget(column)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._layout = QVBoxLayout(column)
+        self._layout.setContentsMargins(SIDE, 8, SIDE, 8)
+        self._layout.setSizeConstraint(QVBoxLayout.SizeConstraint.SetMinimumSize)
         self._layout.setSpacing(2)
-        self._buttons: list[QToolButton] = []
+        self._step: Step | None = None
+        self.verticalScrollBar().rangeChanged.connect(self._widen, Qt.ConnectionType.QueuedConnection)
+
+    def dress(self) -> None:
+        """As wide as the present size of text needs."""
+        self._widen()
+        if self._step is not None:
+            self.show_step(self._step)
+
+    def _widen(self, *_: int) -> None:
+        """Room for the bar as well, where one scrolls."""
+        bar = self.verticalScrollBar()
+        self.setFixedWidth(theme.scaled(WIDTH) + (bar.sizeHint().width() if bar.maximum() > 0 else 0))
 
     def show_step(self, step: Step) -> None:
         """Show the tools of another step."""
+        self._step = step
         while (entry := self._layout.takeAt(0)) is not None:
             widget = entry.widget()
             if widget is not None:
@@ -84,18 +111,24 @@ class ToolColumn(QWidget):
             if number:
                 self._layout.addSpacing(6 if crowded else 10)
             for action in group:
-                self._layout.addWidget(ToolButton(action, crowded))
+                button = ToolButton(action, crowded)
+                button.focused.connect(self.ensureWidgetVisible)
+                self._layout.addWidget(button)
         if not groups or step in (Step.CHECK,):
             line = Words(step.line)
             line.setObjectName("faint")
             line.setWordWrap(True)
             line.setContentsMargins(6, 6, 6, 6)
             self._layout.addWidget(line)
+            line.ensurePolished()
+            line.setMinimumHeight(line.heightForWidth(self.width() - 2 * SIDE - 2 * self.frameWidth()))
         self._layout.addStretch()
 
 
 class ToolButton(QToolButton):
     """Icon over word, or beside it where there are many tools; the tool's letter stands faintly at the right end."""
+
+    focused = pyqtSignal(QWidget)
 
     def __init__(self, action: QAction, beside: bool) -> None:
         super().__init__()
@@ -103,8 +136,9 @@ class ToolButton(QToolButton):
         self.setDefaultAction(action)
         style = Qt.ToolButtonStyle
         self.setToolButtonStyle(style.ToolButtonTextBesideIcon if beside else style.ToolButtonTextUnderIcon)
-        self.setIconSize(QSize(17, 17) if beside else QSize(22, 22))
-        self.setMinimumWidth(98)
+        side = theme.scaled(17 if beside else 22)
+        self.setIconSize(QSize(side, side))
+        self.setMinimumWidth(theme.scaled(90))
         self.setSizePolicy(self.sizePolicy().Policy.Expanding, self.sizePolicy().Policy.Fixed)
 
     @property
@@ -114,11 +148,15 @@ class ToolButton(QToolButton):
         keys = "" if action is None else action.shortcut().toString()
         return keys if len(keys) == 1 else ""
 
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        self.focused.emit(self)
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         if self.letter:
             painter = QPainter(self)
-            painter.setFont(theme.text_font(theme.SMALL_POINTS))
+            painter.setFont(theme.small_font())
             painter.setPen(QColor(theme.now().faint))
             edge = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
             painter.drawText(self.rect().adjusted(0, 0, -7, 0), edge, self.letter)

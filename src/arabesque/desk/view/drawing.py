@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from arabesque.arrays import Floats
 from arabesque.desk import theme
-from arabesque.desk.theme import SMALL_POINTS, text_font
+from arabesque.desk.theme import small_font, text_font
 from arabesque.geometry import frame_of
 
 SHARE = 0.42
@@ -276,7 +276,7 @@ class Paper(QWidget):
 
     def _paint_words(self, painter: QPainter, drawing: Drawing) -> None:
         t = theme.now()
-        painter.setFont(text_font(SMALL_POINTS))
+        painter.setFont(small_font())
         painter.setPen(QColor(t.ink))
         for place, text in drawing.words:
             ((x, y),) = self.pixels(place)
@@ -284,12 +284,12 @@ class Paper(QWidget):
         for letter in drawing.letters:
             self._paint_letter(painter, letter)
         painter.setPen(QColor(t.ink))
-        room = QRectF(12, 8, self.width() - 24, 18)
+        room = QRectF(12, 8, self.width() - 24, 2 + painter.fontMetrics().height())
         painter.setFont(text_font())
         painter.drawText(room, Qt.AlignmentFlag.AlignLeft, drawing.title)
-        painter.setFont(text_font(SMALL_POINTS))
+        painter.setFont(small_font())
         painter.setPen(QColor(t.inside if drawing.good else t.outside))
-        painter.drawText(room.translated(0, 20), Qt.AlignmentFlag.AlignLeft, drawing.figures)
+        painter.drawText(room.translated(0, room.height() + 2), Qt.AlignmentFlag.AlignLeft, drawing.figures)
         self._paint_scale(painter)
 
     def _paint_letter(self, painter: QPainter, letter: Lettering) -> None:

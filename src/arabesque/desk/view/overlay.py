@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -10,7 +12,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from arabesque.desk import theme
-from arabesque.desk.theme import SMALL_POINTS, text_font
+from arabesque.desk.theme import TEXT_POINTS, small_font, text_font
 from arabesque.desk.view.graph import paint_graphs
 from arabesque.desk.view.loupe import paint_loupe
 
@@ -36,6 +38,14 @@ class Overlay(QWidget):
         self.pointed: QPointF | None = None
         """Where the keys point at, shown while they do."""
 
+        self._framed = False
+
+    def frame(self, framed: bool) -> None:
+        """Show that the keyboard came to the view from one control to the next, or no longer."""
+        if framed != self._framed:
+            self._framed = framed
+            self.update()
+
     def point_at(self, place: QPointF | None) -> None:
         """Show that the keys point there, or no longer."""
         if place != self.pointed:
@@ -45,7 +55,7 @@ class Overlay(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(text_font(SMALL_POINTS))
+        painter.setFont(small_font())
         self._paint_labels(painter)
         self._paint_axes(painter)
         self._paint_scale_bar(painter)
@@ -57,17 +67,24 @@ class Overlay(QWidget):
             self._paint_pointed(painter, self.pointed)
         if self.message:
             self._paint_message(painter)
+        if self._framed:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(QColor(theme.now().accent), 4.0))
+            painter.drawRect(self.rect())
         painter.end()
 
     def paint_legends(self, painter: QPainter, scene: Scene) -> None:
         """What explains the colours of a scene, as it stands in the view."""
-        painter.setFont(text_font(SMALL_POINTS))
+        painter.setFont(text_font(TEXT_POINTS - 1))
         if scene.short_of is not None:
-            self._paint_limit_legend(painter, *scene.short_of)
+            with _grown(painter, self.width(), 0):
+                self._paint_limit_legend(painter, *scene.short_of)
         elif scene.show_distance:
-            self._paint_legend(painter)
+            with _grown(painter, self.width(), 0):
+                self._paint_legend(painter)
         if scene.curvature_range is not None:
-            self._paint_curvature_legend(painter, scene.curvature_range)
+            with _grown(painter, self.width(), self.height()):
+                self._paint_curvature_legend(painter, scene.curvature_range)
 
     def _paint_pointed(self, painter: QPainter, at: QPointF) -> None:
         """Four strokes around the place, which stays free, twice: seen on light and on dark."""
@@ -81,7 +98,7 @@ class Overlay(QWidget):
         for label in self._view.scene.labels:
             x, y, _ = self._view.camera.project(label.point)[0]
             if np.isfinite(x) and label.centred:
-                painter.drawText(QRectF(x - 60, y - 10, 120, 20), Qt.AlignmentFlag.AlignCenter, label.text)
+                painter.drawText(QRectF(x - 90, y - 15, 180, 30), Qt.AlignmentFlag.AlignCenter, label.text)
             elif np.isfinite(x):
                 painter.drawText(QPointF(x + 13, y - 9), label.text)
 
@@ -95,7 +112,9 @@ class Overlay(QWidget):
             painter.setPen(QPen(QColor(theme.now().view_ink), 1.6 if back >= 0 else 1.0))
             painter.drawLine(middle, tip)
             centre = middle + QPointF(right, -up) * 34
-            painter.drawText(QRectF(centre.x() - 8, centre.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "xyz"[axis])
+            painter.drawText(
+                QRectF(centre.x() - 12, centre.y() - 12, 24, 24), Qt.AlignmentFlag.AlignCenter, "xyz"[axis]
+            )
 
     def _paint_scale_bar(self, painter: QPainter) -> None:
         per_pixel = self._view.camera.mm_per_pixel
@@ -200,6 +219,17 @@ class Overlay(QWidget):
         painter.drawText(sign, Qt.AlignmentFlag.AlignCenter, "!" if self.is_problem else "✓")
         painter.setPen(QColor(t.ink))
         painter.drawText(box.adjusted(28, 8, -8, -8), Qt.TextFlag.TextWordWrap, self.message)
+
+
+@contextmanager
+def _grown(painter: QPainter, x: float, y: float) -> Iterator[None]:
+    """Paint as much larger as the text is, from a corner that stays."""
+    painter.save()
+    painter.translate(x, y)
+    painter.scale(theme.scale(), theme.scale())
+    painter.translate(-x, -y)
+    yield
+    painter.restore()
 
 
 def _mix(a: str, b: str, share: float) -> QColor:

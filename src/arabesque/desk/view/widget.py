@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QSurfaceFormat, QWheelEvent
+from PyQt6.QtGui import QFocusEvent, QImage, QKeyEvent, QMouseEvent, QSurfaceFormat, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
@@ -230,12 +230,21 @@ class View(QOpenGLWidget):
         self.key_released.emit(event)
 
     def event(self, event: QEvent | None) -> bool:
-        # arrows and Tab belong to the tool while the view has the focus, not to the focus chain
+        # all keys but Tab belong to the tool while the view has the focus
         chain = (Qt.Key.Key_Tab, Qt.Key.Key_Backtab)
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() not in chain:
             self.keyPressEvent(event)
             return event.isAccepted()
         return super().event(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        assert event is not None
+        super().focusInEvent(event)
+        self.overlay.frame(event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason))
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.overlay.frame(False)
 
     def picture(self) -> np.ndarray:
         """(h, w, 3) colours 0 to 255 of the GL picture as it now is, without what is written over it."""

@@ -24,8 +24,8 @@ class Kept(Enum):
 
     BEHIND = "what is behind"
     BEFORE = "what is before"
-    MIRRORED = "what is before, and its mirror image"
-    IMAGED = "what is behind, and its mirror image"
+    MIRRORED = "before, and mirrored"
+    IMAGED = "behind, and mirrored"
 
 
 class PartBody(MakingBody):

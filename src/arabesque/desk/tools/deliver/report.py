@@ -35,7 +35,7 @@ class Views(Enum):
 
     NOW = "as the view stands"
     SIDE_AND_ABOVE = "from the side and above"
-    THREE = "top, side and front, and from above"
+    THREE = "three sides and from above"
     ALL = "all six sides"
 
 

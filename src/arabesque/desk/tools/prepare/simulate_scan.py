@@ -17,7 +17,7 @@ class Piece(Enum):
     """A clay piece to scan."""
 
     HERON = ("heron, a touring saddle", "heron")
-    PEBBLE = ("pebble, a trekking-pole grip", "pebble")
+    PEBBLE = ("pebble, a pole grip", "pebble")
     JUNIPER = ("juniper, a water jug", "juniper")
     DIPPER = ("dipper, a lobed hand wheel", "dipper")
 
