@@ -1,7 +1,9 @@
 """What leaves the house, from the window."""
 
+import itertools
 import json
 import unittest
+from dataclasses import replace
 from unittest import mock
 
 import numpy as np
@@ -14,12 +16,13 @@ from PyQt6.QtWidgets import QFileDialog
 from arabesque.checking import Figures
 from arabesque.delivery import palette, read_gcode
 from arabesque.desk import theme
+from arabesque.desk.looks import ScanLook
 from arabesque.desk.scenery import RANGE_IN_TOLERANCES
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.deliver.mill_check import CheckMill, Looked
+from arabesque.desk.tools.deliver.picture import Finish, TakePicture
 from arabesque.desk.tools.deliver.picture import Kind as PictureKind
 from arabesque.desk.tools.deliver.picture import Size as PictureSize
-from arabesque.desk.tools.deliver.picture import TakePicture
 from arabesque.desk.tools.deliver.print_check import CheckPrint, Mapped
 from arabesque.desk.tools.deliver.record import RecordJob
 from arabesque.desk.tools.deliver.remarks import What, WriteRemarks
@@ -166,6 +169,29 @@ class PictureTest(Delivering):
         self.shot("frame.png", kind=PictureKind.FRAMES, frames=3)
         frames = [np.asarray(Image.open(self.folder / f"frame-{k:03d}.png")) for k in (1, 2, 3)]
         self.assertFalse(np.array_equal(frames[0], frames[1]))
+
+    def test_materials(self) -> None:
+        """Each looks otherwise; a matt one is lit by its normals alone, paint mirrors; the view is as before after it."""
+        self.patched()
+        self.session.look(replace(self.session.looks, scans=ScanLook.HIDDEN))
+        self.key(Qt.Key.Key_1)
+        self.idle()
+        before = self.session.looks
+        plain = self.shot("plain.png", clear=True, legend=False)
+        shots = [
+            self.shot(f"{finish.name}.png", clear=True, legend=False, finish=finish) for finish in list(Finish)[1:]
+        ]
+        inside = plain[:, :, 3] == 255
+        for one, other in itertools.combinations([plain, *shots], 2):
+            self.assertGreater(np.abs(one - other).max(axis=2)[inside].mean(), 12)
+        clay, painted, metal, stone = (shot[:, :, :3][inside] for shot in shots)
+        self.assertGreater((clay[:, 0] - clay[:, 2]).min(), 20)
+        self.assertGreater(np.median(painted[:, 2] - painted[:, 0]), 20)
+        self.assertLess(np.abs(metal - metal.mean(axis=1, keepdims=True)).max(), 12)
+        self.assertGreater(stone.std(axis=0).mean(), 1.5 * clay.std(axis=0).mean())
+        self.assertIsNot(self.session.looks, before)
+        self.key(Qt.Key.Key_Escape)
+        self.assertIs(self.session.looks, before)
 
     def test_leaving_ends_it_and_a_bad_place_is_said(self) -> None:
         self.begin()

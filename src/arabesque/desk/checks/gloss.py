@@ -10,14 +10,14 @@ from arabesque.desk.checks.base import Check
 from arabesque.desk.kinds.base import Pen
 from arabesque.desk.looks import Along
 from arabesque.desk.patches import size_of
-from arabesque.desk.view.scene import Gloss, GlossKind
+from arabesque.desk.view.scene import Gloss, GlossKind, Material
 
 
 @dataclass(frozen=True)
 class GlossLook:
     """Which stripes, how many, along which direction, and how far the studio's bars are turned, degrees.
 
-    dark: the share of each stripe that is dark.
+    dark: the share of each stripe that is dark. material: what stands in the studio.
     """
 
     stripes: GlossKind = GlossKind.STRIPES
@@ -25,6 +25,7 @@ class GlossLook:
     along: Along = Along.Z
     turn: float = 35.0
     dark: float = 0.5
+    material: Material = Material.MIRROR
 
 
 class Stripes(Check):
@@ -39,14 +40,15 @@ class Stripes(Check):
     def chooses(self) -> str:
         return "stripes"
 
-    def kind(self, look: GlossLook) -> GlossKind:
-        """What is mirrored."""
-        return look.stripes
+    def gloss(self, look: GlossLook) -> tuple[GlossKind, Material]:
+        """What is mirrored, in what."""
+        return look.stripes, Material.MIRROR
 
     def prepare(self, pen: Pen) -> None:
         look: GlossLook = pen.looks.of(self)
         turn, size = float(np.radians(look.turn)), size_of(pen.session.patches)
-        pen.set(gloss=Gloss(self.kind(look), look.along.value[1], float(look.count), turn, size, look.dark))
+        kind, material = self.gloss(look)
+        pen.set(gloss=Gloss(kind, look.along.value[1], float(look.count), turn, size, look.dark, material))
 
     def scaled(self, look: GlossLook, up: int, fine: bool) -> GlossLook:
         if fine:
@@ -55,11 +57,11 @@ class Stripes(Check):
 
 
 class Reflection(Stripes):
-    """The studio: bars of light over the form. It shares the stripes' choices."""
+    """The studio: bars of light over a form that mirrors them, or is of a material. It shares the stripes' choices."""
 
     id = "reflection"
     key = "5"
     word = "reflection"
 
-    def kind(self, look: GlossLook) -> GlossKind:
-        return GlossKind.STUDIO
+    def gloss(self, look: GlossLook) -> tuple[GlossKind, Material]:
+        return GlossKind.STUDIO, look.material

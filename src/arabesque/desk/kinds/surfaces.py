@@ -14,7 +14,7 @@ from arabesque.desk.patches import LIFT, borders, form_triangles, shape_triangle
 from arabesque.desk.session import Session
 from arabesque.desk.view.picking import triangles_under
 from arabesque.desk.view.pointer import Pointer
-from arabesque.desk.view.scene import Lines
+from arabesque.desk.view.scene import Lines, Material
 from arabesque.geometry import Elementary, Face, Patchwork, Surface
 from arabesque.model import Item
 
@@ -34,6 +34,8 @@ class ShownSampled(Shown):
             exact = item.shape if gloss is not None and pen.exact else None
             mesh = session.kept(shape_triangles, item.id, measured, item.look.see_through, dimmed, exact)
         pen.add(mesh)
+        if gloss is not None and gloss.material is not Material.MIRROR:
+            return  # a look at the form, as it will be: no borders on it
         colour, width = pen.ink(item)
         pen.add(Lines(borders(measured.samples), colour, width, lift=0.6))
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction, QColor, QFocusEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
@@ -54,11 +54,6 @@ class PathBar(QWidget):
         """Put something at the right end."""
         self._row.addWidget(widget)
 
-    def _widen(self, *_: int) -> None:
-        """Room for the bar as well, where one scrolls."""
-        bar = self.verticalScrollBar()
-        self.setFixedWidth(theme.scaled(WIDTH) + (bar.sizeHint().width() if bar.maximum() > 0 else 0))
-
     def show_step(self, step: Step) -> None:
         """Mark the step one is at."""
         self.buttons[step].setChecked(True)
@@ -82,7 +77,8 @@ class ToolColumn(QScrollArea):
         self._layout.setSizeConstraint(QVBoxLayout.SizeConstraint.SetMinimumSize)
         self._layout.setSpacing(2)
         self._step: Step | None = None
-        self.verticalScrollBar().rangeChanged.connect(self._widen, Qt.ConnectionType.QueuedConnection)
+        # later: it is told in the middle of laying out
+        self.verticalScrollBar().rangeChanged.connect(lambda *_: QTimer.singleShot(0, self._widen))
 
     def dress(self) -> None:
         """As wide as the present size of text needs."""
@@ -90,7 +86,7 @@ class ToolColumn(QScrollArea):
         if self._step is not None:
             self.show_step(self._step)
 
-    def _widen(self, *_: int) -> None:
+    def _widen(self) -> None:
         """Room for the bar as well, where one scrolls."""
         bar = self.verticalScrollBar()
         self.setFixedWidth(theme.scaled(WIDTH) + (bar.sizeHint().width() if bar.maximum() > 0 else 0))
@@ -123,6 +119,7 @@ class ToolColumn(QScrollArea):
             line.ensurePolished()
             line.setMinimumHeight(line.heightForWidth(self.width() - 2 * SIDE - 2 * self.frameWidth()))
         self._layout.addStretch()
+        self._layout.activate()
 
 
 class ToolButton(QToolButton):

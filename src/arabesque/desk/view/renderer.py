@@ -218,7 +218,7 @@ class Renderer:
         gloss = scene.gloss or Gloss(GlossKind.STUDIO)
         self._programs["mesh"]["to_world"].write(np.ascontiguousarray(camera.axes, dtype="f4").tobytes())
         self._set("mesh", gloss_axis=gloss.axis, gloss_count=gloss.count, gloss_turn=gloss.turn, gloss_size=gloss.size)
-        self._set("mesh", gloss_dark=gloss.dark)
+        self._set("mesh", gloss_dark=gloss.dark, material=gloss.material.value[1])
         t = theme.now()
         self._set(
             "mesh", is_perspective=int(camera.perspective), tolerance=scene.tolerance, range=scene.distance_range,

@@ -107,11 +107,21 @@ class GlossKind(Enum):
     STUDIO = ("studio", 4)
 
 
+class Material(Enum):
+    """What forms in the studio are made of; the value is its word and its number in the shader."""
+
+    MIRROR = ("mirror", 0)
+    CLAY = ("clay", 1)
+    PAINTED = ("painted", 2)
+    METAL = ("metal", 3)
+    STONE = ("stone", 4)
+
+
 @dataclass(frozen=True)
 class Gloss:
     """axis: the direction of light or of up. count: stripes over half a turn. turn: of the light bars, radians.
 
-    size: of what is shown, mm. dark: the share of a stripe that is dark.
+    size: of what is shown, mm. dark: the share of a stripe that is dark. material: of the studio.
     """
 
     kind: GlossKind
@@ -120,6 +130,7 @@ class Gloss:
     turn: float = 0.6
     size: float = 100.0
     dark: float = 0.5
+    material: Material = Material.MIRROR
 
 
 @dataclass(frozen=True, eq=False)

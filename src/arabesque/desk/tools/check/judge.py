@@ -19,7 +19,7 @@ from arabesque.desk.tools.base import Tool
 from arabesque.desk.tools.check.repairs import Meeting, repairs
 from arabesque.desk.tools.options import labelled, share, whole
 from arabesque.desk.view.pointer import Pointer
-from arabesque.desk.view.scene import GlossKind
+from arabesque.desk.view.scene import GlossKind, Material
 from arabesque.model import Item
 
 Pair = tuple[tuple[str, int], tuple[str, int]]
@@ -76,13 +76,15 @@ class GlossCheck(Judge):
 
     @dataclass
     class Options:
-        """along: the direction of the light, or up. dark: share of a stripe. turn: of the light bars, degrees."""
+        """along: the direction of the light, or up. dark: share of a stripe. turn: of the light bars, degrees.
+        material: of the form in the studio."""
 
         stripes: GlossKind = GlossKind.STRIPES
         count: int = whole(24, 2, 200)
         along: Along = Along.Z
         dark: float = share(0.5)
         turn: int = whole(35, 0, 360, "Turn bars")
+        material: Material = labelled(Material.MIRROR, "In the studio (5)")
 
     takes_places = True
 
@@ -106,10 +108,13 @@ class GlossCheck(Judge):
     def read(self) -> None:
         look, o = self.look, self.options
         o.stripes, o.count, o.along, o.turn, o.dark = look.stripes, look.count, look.along, round(look.turn), look.dark
+        o.material = look.material
 
     def write(self) -> None:
         o = self.options
-        self.choose(stripes=o.stripes, count=o.count, along=o.along, turn=float(o.turn), dark=o.dark)
+        self.choose(
+            stripes=o.stripes, count=o.count, along=o.along, turn=float(o.turn), dark=o.dark, material=o.material
+        )
 
 
 class JoinsCheck(Judge):

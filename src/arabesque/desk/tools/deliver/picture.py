@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 from pathlib import Path
 
+from arabesque.desk.checks.gloss import Reflection
 from arabesque.desk.facts import Fact
+from arabesque.desk.looks import Looks
 from arabesque.desk.steps import Step
 from arabesque.desk.tools.deliver.delivering import Delivering, Written
 from arabesque.desk.tools.options import labelled, whole
+from arabesque.desk.view.scene import Material
 
+REFLECTION = Reflection()
 LARGEST = 8192
 """Pixels along a side."""
 
@@ -32,6 +36,16 @@ class Kind(Enum):
     WEBP = ("turntable, animated WebP", ".webp")
 
 
+class Finish(Enum):
+    """What the form is shown in: words, and the material of the studio."""
+
+    VIEW = ("as the view shows it", None)
+    CLAY = ("clay", Material.CLAY)
+    PAINTED = ("painted", Material.PAINTED)
+    METAL = ("metal", Material.METAL)
+    STONE = ("stone", Material.STONE)
+
+
 class TakePicture(Delivering):
     """The view as it looks, in the shape of the picture; number keys lay checks over it as always."""
 
@@ -44,9 +58,11 @@ class TakePicture(Delivering):
 
     @dataclass
     class Options:
-        """width, height: pixels, for a size of one's own. frames, seconds: of a turn."""
+        """finish: the view shows it, for as long as the tool is in the hand. width, height: pixels, for a size of
+        one's own. frames, seconds: of a turn."""
 
         kind: Kind = labelled(Kind.PNG, "Write")
+        finish: Finish = Finish.VIEW
         size: Size = Size.FOUR
         width: int = whole(1600, 16, LARGEST, "Width")
         height: int = whole(1200, 16, LARGEST, "Height")
@@ -61,7 +77,23 @@ class TakePicture(Delivering):
             own = () if self.size is Size.OWN else ("width", "height")
             return own if self.kind is not Kind.PNG else (*own, "frames", "seconds")
 
+    def start(self) -> None:
+        self._before: Looks | None = None
+
+    def stop(self) -> None:
+        if self._before is not None:
+            self.session.look(self._before)
+            self._before = None
+
     def options_changed(self) -> None:
+        material = self.options.finish.value[1]
+        if material is None:
+            self.stop()
+        else:
+            looks = self._before = self._before or self.session.looks
+            studio = replace(looks.of(REFLECTION), material=material)
+            # what lies over the form goes: it is to be seen as it will be
+            self.session.look(replace(looks.choosing(REFLECTION, studio), on=frozenset({REFLECTION.id})))
         self.changed.emit()
 
     @property

@@ -75,6 +75,90 @@ float stripes(float place) {
     return mix(1.0 - gloss_dark, smoothstep(-width, width, wave), clamp(0.35 / width, 0.0, 1.0));
 }
 
+// the studio: dark floor, pale ceiling, bars of light that can be turned round; blur: of what a rough form mirrors
+const float THIRD = 2.0943951, PI = 3.14159265;
+
+float studio(vec3 way, vec3 side, float blur) {
+    float turn = atan(dot(way, side), dot(way, cross(side, gloss_axis)));
+    float rise = dot(way, gloss_axis);
+    float sky = mix(0.10, 0.62, smoothstep(-0.25 - blur, 0.9, rise));
+    float bars = 0.0;
+    for (int k = 0; k < 3; k++) {
+        float away = abs(mod(turn - gloss_turn - THIRD * float(k) + PI, 2.0 * PI) - PI);
+        bars += (1.0 - smoothstep(0.12, 0.16 + blur, away)) * smoothstep(-0.2 - blur, 0.0, rise)
+            * (1.0 - smoothstep(0.85 - blur, 0.95, rise));
+    }
+    bars += smoothstep(0.965 - blur, 0.975, rise);
+    // what is spread is as much weaker
+    return sky + clamp(bars, 0.0, 1.0) * 0.55 / (1.0 + 2.0 * blur);
+}
+
+// 0: a mirror. 1: clay. 2: painted. 3: metal. 4: stone.
+uniform int material;
+
+float daylight(vec3 normal, vec3 side) {
+    // what a matt form gets of ceiling, floor and the three bars
+    float light = mix(0.26, 0.74, 0.5 + 0.5 * dot(normal, gloss_axis));
+    for (int k = 0; k < 3; k++) {
+        float turn = gloss_turn + THIRD * float(k);
+        vec3 bar = sin(turn) * side + cos(turn) * cross(side, gloss_axis);
+        light += 0.24 * max(dot(normal, normalize(bar + 0.6 * gloss_axis)), 0.0);
+    }
+    return light;
+}
+
+float grain(ivec3 cell) {
+    // hashed by the primes of Teschner et al., Optimized spatial hashing (VMV 2003)
+    uint mixed = uint(cell.x) * 73856093u ^ uint(cell.y) * 19349663u ^ uint(cell.z) * 83492791u;
+    mixed = (mixed ^ (mixed >> 13)) * 1274126177u;
+    return float((mixed ^ (mixed >> 16)) & 0xffffu) / 65535.0;
+}
+
+float noise(vec3 place) {
+    ivec3 cell = ivec3(floor(place));
+    vec3 t = smoothstep(0.0, 1.0, fract(place));
+    float sum = 0.0;
+    for (int k = 0; k < 8; k++) {
+        ivec3 corner = ivec3(k & 1, (k >> 1) & 1, k >> 2);
+        vec3 share = mix(1.0 - t, t, vec3(corner));
+        sum += share.x * share.y * share.z * grain(cell + corner);
+    }
+    return sum;
+}
+
+float clouds(vec3 place) {
+    float sum = 0.0, weight = 0.5;
+    for (int octave = 0; octave < 4; octave++) {
+        sum += weight * noise(place);
+        place = 2.03 * place + 11.7;
+        weight *= 0.5;
+    }
+    return sum / 0.9375;
+}
+
+vec3 made_of(vec3 normal, vec3 mirrored, vec3 side, float facing) {
+    vec3 place = world_position / gloss_size;
+    float light = daylight(normal, side);
+    // Schlick's approximation (Computer Graphics Forum 13, 1994)
+    float edge = pow(1.0 - clamp(facing, 0.0, 1.0), 5.0);
+    if (material == 1) {
+        vec3 earth = vec3(0.71, 0.50, 0.37) * (0.93 + 0.14 * clouds(24.0 * place));
+        return earth * light + 0.05 * studio(mirrored, side, 0.6);
+    }
+    if (material == 2) {
+        vec3 paint = vec3(0.07, 0.27, 0.34) * (0.35 + 0.9 * light);
+        return paint + mix(0.05, 1.0, edge) * studio(mirrored, side, 0.0);
+    }
+    if (material == 3) {
+        vec3 shine = mix(vec3(0.80, 0.79, 0.77), vec3(1.0), edge);
+        return shine * (0.06 + 1.25 * studio(mirrored, side, 0.18));
+    }
+    float veins = abs(2.0 * clouds(5.0 * place) - 1.0);
+    vec3 rock = mix(vec3(0.46, 0.45, 0.43), vec3(0.80, 0.78, 0.73), smoothstep(0.0, 0.42, veins));
+    rock *= 1.0 - 0.26 * smoothstep(0.66, 0.84, noise(230.0 * place));
+    return rock * light + 0.07 * studio(mirrored, side, 0.3);
+}
+
 vec3 glossy(vec3 n, vec3 to_eye) {
     vec3 normal = normalize(to_world * n);
     vec3 side = normalize(abs(gloss_axis.z) < 0.9 ? cross(gloss_axis, vec3(0.0, 0.0, 1.0)) : vec3(0.0, 1.0, 0.0));
@@ -87,18 +171,11 @@ vec3 glossy(vec3 n, vec3 to_eye) {
         return vec3(mix(0.12, 0.95, stripes(place)));
     }
     vec3 mirrored = to_world * reflect(-to_eye, n);
-    float turn = atan(dot(mirrored, side), dot(mirrored, cross(side, gloss_axis)));
-    float rise = dot(mirrored, gloss_axis);
-    if (gloss == 3) return vec3(mix(0.12, 0.95, stripes(asin(clamp(rise, -1.0, 1.0)) * gloss_count / 3.14159265)));
-    // the studio: dark floor, pale ceiling, bars of light that can be turned round
-    float sky = mix(0.10, 0.62, smoothstep(-0.25, 0.9, rise));
-    float bars = 0.0;
-    for (int k = 0; k < 3; k++) {
-        float away = abs(mod(turn - gloss_turn - 2.0943951 * float(k) + 3.14159265, 6.2831853) - 3.14159265);
-        bars += smoothstep(0.16, 0.12, away) * smoothstep(-0.2, 0.0, rise) * smoothstep(0.95, 0.85, rise);
+    if (gloss == 3) {
+        float rise = dot(mirrored, gloss_axis);
+        return vec3(mix(0.12, 0.95, stripes(asin(clamp(rise, -1.0, 1.0)) * gloss_count / 3.14159265)));
     }
-    bars += smoothstep(0.965, 0.975, rise);
-    return vec3(sky) + clamp(bars, 0.0, 1.0) * 0.55;
+    return material == 0 ? vec3(studio(mirrored, side, 0.0)) : made_of(normal, mirrored, side, dot(n, to_eye));
 }
 
 const float MISSING = 1e8;
