@@ -40,7 +40,7 @@ from arabesque.files import Source, source_of
 from arabesque.fitting import Borders, CageFit, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
 from arabesque.geometry import Plane, Surface
 from arabesque.layout import Layout
-from arabesque.mending import heal
+from arabesque.mending import Preparing, heal
 from arabesque.model import (
     SUFFIX,
     Change,
@@ -391,6 +391,21 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features, Delivers):
         for item in items:
             document = document.changed(item.id, look=replace(document[item.id].look, visible=False))
         self._do(Change(f"{len(items)} items hidden", document))
+
+    def prepare(self, *steps: Preparing) -> AnyItem:
+        """The reference scan prepared, step by step (see ``arabesque.mending``): the reference from then on.
+
+        What else there is moves along where the scan is moved. Raises ArabesqueError, naming the step that fails.
+        """
+        for step in steps:
+            scan, motion = step.done(self.scan, self._progress)
+            item = self.document[self.document.reference or ""]
+            change = edits.scans.prepared(
+                self.document, item, ready_to_fit(scan, self._progress), step.word, motion, step
+            )
+            document = change.document if motion is None else edits.scans.others_moved(change.document, motion)
+            self._do(replace(change, document=document))
+        return self.document[self.document.reference or ""]
 
     def heal(self, marked: ArrayLike) -> AnyItem:
         """The reference scan with marked triangles, (m,) true for each, taken out and the gaps healed: the reference

@@ -19,7 +19,19 @@ from arabesque.delivery import batch, job_of, run_one, write_job
 from arabesque.demo import master, simulate
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane
-from arabesque.model import edits
+from arabesque.mending import (
+    ByHand,
+    Calming,
+    Closing,
+    Cutting,
+    Fill,
+    LayingSymmetric,
+    Lightening,
+    MakingAlike,
+    Tidying,
+    openings,
+)
+from arabesque.model import edits, load_project
 from arabesque.scan import Scan, write_scan
 from arabesque.script import Project
 from tests.examples import heron, random_surface
@@ -48,6 +60,64 @@ class JobTest(unittest.TestCase):
         change = edits.items.renamed(project.document, project.items[1], 'def: my "flank"')
         assert change is not None
         project._do(change)
+
+    def test_preparing_is_repeated(self) -> None:
+        """Every step on the way, on the scan it was recorded from the same to the last bit, on another one its own."""
+        with Project() as project:
+            project.open_scan(self.scan)
+            project.tolerance = 0.5
+            prepared = project.prepare(
+                Tidying(),
+                LayingSymmetric(1),
+                MakingAlike(1),
+                Closing(Fill.CURVED, 20.0),
+                Cutting(np.array([1.0, 0.0, 0.0]), 12.0),
+                Calming(0.1, 3, limit=0.1),
+                Lightening(15_000),
+            )
+            self.assertEqual(len(prepared.origin.steps), 7)
+            self.assertEqual(len(project.document.of(Scan)), 2)
+            self.assertGreater(project.scan.bounds[0][0], 11.9)
+            project.patch(project.scan.closest(np.add(CORNERS, [20, 0, 0])).points)
+            before = project.report(self.folder / "before.json", "Flank")
+            job = write_job(self.folder / "flank_job.py", project.document, "Flank")
+            path = self.folder / "flank.arabesque"
+            project.save(path)
+        self.assertEqual(job.notes, ())
+        self.assertIn("SCAN = 'heron.ply'", job.text)
+        kept = next(item for item in load_project(path).document if item.origin.steps)
+        self.assertEqual(repr(kept.origin.steps), repr(prepared.origin.steps))
+        done = run_one(str(self.folder / "flank_job.py"), str(self.scan), str(self.folder))
+        self.assertEqual(done.trouble, "")
+        after = json.loads((self.folder / "fit.json").read_text())
+        self.assertEqual(after["surface_to_scan"], json.loads(json.dumps(before.as_record()["surface_to_scan"])))
+        other = self.folder / "other.ply"
+        write_scan(other, simulate(master("heron"), 20_000, 0.03, 11).scan)
+        self.assertEqual(run_one(str(self.folder / "flank_job.py"), str(other), str(self.folder)).trouble, "")
+
+    def test_what_a_hand_did_is_left_out_and_said(self) -> None:
+        with Project() as project:
+            project.open_scan(self.scan)
+            project.prepare(Tidying())
+            reference = project.document.reference or ""
+            document, _ = project.document.prepared(reference, project.scan, "a part healed")
+        job = job_of(document, "Flank")
+        self.assertEqual(job.notes, ("Left out, for it was done by hand: a part healed",))
+        self.assertIn("project.prepare(Tidying(", job.text)
+        with self.assertRaisesRegex(ArabesqueError, "by hand"):
+            ByHand("a part healed").done(heron(5_000).scan)
+
+    def test_openings_by_a_rule_or_by_hand(self) -> None:
+        """A choice that a width tells from the others can be made again; any other one cannot."""
+        every = openings(heron(20_000).scan)
+        small = {n for n, one in enumerate(every) if not one.outer}
+        self.assertGreaterEqual(len(small), 2)
+        widths = [every[n].width for n in small]
+        self.assertEqual(Closing.of(every, small, Fill.FLAT), Closing(Fill.FLAT, max(widths)))
+        largest = max(small, key=lambda n: every[n].width)
+        self.assertIsNone(Closing.of(every, {largest}, Fill.FLAT))
+        outer = next(n for n, one in enumerate(every) if one.outer)
+        self.assertTrue(Closing.of(every, {*small, outer}, Fill.FLAT).rim)  # type: ignore[union-attr]
 
     def test_run_again_it_gives_the_same_figures(self) -> None:
         with Project() as project:

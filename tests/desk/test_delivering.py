@@ -171,7 +171,7 @@ class PictureTest(Delivering):
         self.assertFalse(np.array_equal(frames[0], frames[1]))
 
     def test_materials(self) -> None:
-        """Each looks otherwise; a matt one is lit by its normals alone, paint mirrors; the view is as before after it."""
+        """Each looks otherwise, by its own colour; afterwards the view is as it was."""
         self.patched()
         self.session.look(replace(self.session.looks, scans=ScanLook.HIDDEN))
         self.key(Qt.Key.Key_1)

@@ -67,6 +67,16 @@ class PrepareTest(WindowTest):
         assert scan is not None
         return scan
 
+    def repeats(self) -> None:
+        """What was done to the scan, done again to the one it was made of, gives it again to the last bit."""
+        item = self.session.document[self.session.document.reference or ""]
+        self.assertTrue(item.origin.steps)
+        scan = self.session.document[item.origin.made_from[0]].shape
+        for step in item.origin.steps:
+            scan, _ = step.done(scan)
+        np.testing.assert_array_equal(scan.points, item.shape.points)
+        np.testing.assert_array_equal(scan.triangles, item.shape.triangles)
+
     def stroke(self, places: list[QPoint]) -> None:
         """A drag along a broken line."""
         self.press(places[0])
@@ -104,6 +114,7 @@ class MendingToolsTest(PrepareTest):
         self.assertEqual(made.origin.made_from, (self.original.id,))
         self.assertFalse(self.original.look.visible)
         self.assertEqual(len(rims(self.original.shape)), 3)  # type: ignore[arg-type]
+        self.repeats()
         self.key(Qt.Key.Key_Z, CTRL)
         self.assertEqual(len(self.session.document.items), 1)
         self.assertTrue(self.original.look.visible)
@@ -208,6 +219,7 @@ class MendingToolsTest(PrepareTest):
         assert isinstance(upper, Scan) and isinstance(lower, Scan)
         self.assertEqual(upper.points[:, 1].min(), 0.0)
         self.assertEqual(lower.points[:, 1].max(), 0.0)
+        self.repeats()
 
     def test_cut_by_drawn_line_box_and_marks(self) -> None:
         self.open_heron()
@@ -243,6 +255,7 @@ class MendingToolsTest(PrepareTest):
         made = self.session.document[self.session.document.reference or ""]
         self.assertEqual(made.origin.words, "calmed 10% x 5, tidied")
         self.assertEqual(len(self.session.document.items), 2)
+        self.repeats()
 
     def test_new_triangles_both_ways(self) -> None:
         self.open_heron()
@@ -257,6 +270,7 @@ class MendingToolsTest(PrepareTest):
         self.enter()
         self.enter()
         self.assertAlmostEqual(len(self.scan.triangles), 5000, delta=60)
+        self.repeats()
 
     def test_cancelled_work_changes_nothing(self) -> None:
         self.open_heron()
@@ -297,6 +311,7 @@ class PlacingToolsTest(PrepareTest):
         self.assertEqual({p.tobytes() for p in points}, {p.tobytes() for p in points * [1, -1, 1] + 0.0})
         self.key(ESC)
         self.assertTrue(any(label.text() == "Matrix" for label, _ in self.window.inspector._facts._rows))
+        self.repeats()
 
     def test_lay_square_by_features(self) -> None:
         self.show_block()
@@ -317,6 +332,7 @@ class PlacingToolsTest(PrepareTest):
         self.enter()
         self.assertAlmostEqual(self.scan.points[:, 2].max(), 0.0, delta=0.15)
         self.assertIsNotNone(top)
+        self.repeats()
 
     def test_three_points_and_axes(self) -> None:
         self.show_block()
@@ -333,6 +349,7 @@ class PlacingToolsTest(PrepareTest):
         self.enter()
         self.enter()
         np.testing.assert_allclose(self.scan.points.mean(axis=0), 0, atol=0.2)
+        self.repeats()
 
     def test_backspace_forgets_a_pick(self) -> None:
         self.show_block()
@@ -473,6 +490,7 @@ class LookAndItemsTest(PrepareTest):
         self.window.commands["turn-over"].trigger()
         self.idle()
         np.testing.assert_allclose(self.scan.area_vectors, -inside_out.area_vectors, atol=1e-12)
+        self.repeats()
 
     def test_duplicate_and_merge(self) -> None:
         self.open_heron()

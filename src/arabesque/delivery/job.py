@@ -20,6 +20,7 @@ import numpy as np
 from arabesque.errors import ArabesqueError
 from arabesque.files import write_text
 from arabesque.geometry import Elementary, Plane
+from arabesque.mending import ByHand, Preparing
 from arabesque.model import SUFFIX, Document, Item, Project, save_project
 from arabesque.model.rebuild import order
 from arabesque.reading import Regions
@@ -127,9 +128,11 @@ def job_of(document: Document, title: str, today: date | None = None) -> Job:
     writing, lines, notes = _Writing(), [], []
     writing.names[reference.id] = "scan_item"
     kept: list[AnyItem] = []
-    if reference.origin.made_from:
-        notes.append("The scan was prepared in the window: prepare the next one likewise before it is given to the job")
     passed = _ancestors(document, reference)
+    steps, missed = _preparing(document, reference)
+    notes += [f"Left out, for it was done by hand: {words}" for words in missed]
+    if steps:
+        lines.append(f"scan_item = project.prepare({', '.join(writing.code(step) for step in steps)})")
     for key in _in_order(document):
         item = document[key]
         if key == reference.id or key in passed:
@@ -170,7 +173,7 @@ def _script(
 ) -> str:
     measured = any(can(item.shape, Sampled) and document.shows(item) for item in document)
     imports = [f"from {module} import {', '.join(sorted(names))}" for module, names in sorted(writing.imports.items())]
-    scan = document.items[document.reference or ""]
+    scan = _root(document, document.items[document.reference or ""])
     body = [
         "    with Project() as project:",
         "        scan_item = project.open_scan(scan, UNIT)",
@@ -243,6 +246,27 @@ def _ancestors(document: Document, item: AnyItem) -> set[str]:
             found.add(key)
             waiting += document[key].origin.made_from
     return found
+
+
+def _preparing(document: Document, reference: AnyItem) -> tuple[list[Preparing], list[str]]:
+    """The steps by which the reference scan was prepared, in order, and what of them cannot be repeated."""
+    steps: list[Preparing] = []
+    missed: list[str] = []
+    item: AnyItem | None = reference
+    while item is not None and item.origin.made_from:
+        if len(item.origin.made_from) > 1 or not item.origin.steps:
+            missed.insert(0, item.origin.words or f"how '{item.name}' was made")
+        steps[:0] = [step for step in item.origin.steps if not isinstance(step, ByHand)]
+        missed[:0] = [step.words for step in item.origin.steps if isinstance(step, ByHand)]
+        item = document.items.get(item.origin.made_from[0])
+    return steps, missed
+
+
+def _root(document: Document, item: AnyItem) -> AnyItem:
+    """The scan as it came in."""
+    while item.origin.made_from and item.origin.made_from[0] in document:
+        item = document[item.origin.made_from[0]]
+    return item
 
 
 def _sensitivity(item: AnyItem) -> float:

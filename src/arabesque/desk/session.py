@@ -27,7 +27,7 @@ from arabesque.desk.weighing import Weighing
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.files import Source, source_of
 from arabesque.geometry import Surface
-from arabesque.mending import merged, turned_over
+from arabesque.mending import Preparing, TurningOver, merged, turned_over
 from arabesque.model import (
     Change,
     DamagedProject,
@@ -355,7 +355,7 @@ class Session(QObject):
         if isinstance(item.shape, Scan):
             scan = item.shape
             job = self._job(f"Turning {item.name}", lambda progress: ready_to_fit(turned_over(scan), progress))
-            job.done.connect(lambda made: self._put_prepared(item, made, "normals turned over"))
+            job.done.connect(lambda made: self._put_prepared(item, made, "normals turned over", TurningOver()))
 
     def merge_scans(self, items: list[Item]) -> None:
         """Several scans as one; they stay, hidden."""
@@ -363,9 +363,9 @@ class Session(QObject):
         job = self._job("Merging scans", lambda progress: ready_to_fit(merged(scans), progress))
         job.done.connect(lambda scan: self.edit(edits.scans.merged_scans, items, scan))
 
-    def _put_prepared(self, item: Item, scan: Scan, words: str) -> None:
+    def _put_prepared(self, item: Item, scan: Scan, words: str, step: Preparing) -> None:
         if item.id in self.history.document:
-            self.edit(edits.scans.prepared, item, scan, words)
+            self.edit(edits.scans.prepared, item, scan, words, None, step)
 
     # files, all in the background
 

@@ -13,6 +13,7 @@ from arabesque.cages import Cage
 from arabesque.cages.symmetry import kept_alike
 from arabesque.errors import ArabesqueError, InvalidShape
 from arabesque.geometry import Plane, Surface, Twin
+from arabesque.mending import ByHand, Preparing
 from arabesque.model.item import Item, Origin, cleaned, new_id
 from arabesque.model.remarks import Measure, Note
 from arabesque.reading import Regions
@@ -235,22 +236,31 @@ class Document:
                 return shape if len(shape.triangles) == len(item.shape.labels) else None
         return None
 
-    def prepared(self, item_id: str, scan: Scan, words: str, motion: Floats | None = None) -> tuple[Document, str]:
+    def prepared(
+        self, item_id: str, scan: Scan, words: str, motion: Floats | None = None, step: Preparing | None = None
+    ) -> tuple[Document, str]:
         """The document with what was made of a scan, and the id it has.
 
         A scan as it came in stays, hidden, as the parent of the prepared one;
         a prepared scan that nothing else was made from is replaced. words:
-        what was done.
+        what was done. step: that does it again; None for what only a hand can do.
         """
+        step = ByHand(words) if step is None else step
         item = self.items[item_id]
         origin = item.origin
         others = any(item_id in other.origin.made_from for other in self)
         if origin.made_from and not others:
             total = motion if origin.motion is None else origin.motion if motion is None else motion @ origin.motion
             said = ", ".join(filter(None, (origin.words, words)))
-            again = replace(item, shape=scan, origin=Origin(origin.made_from, said, total))
+            again = replace(item, shape=scan, origin=Origin(origin.made_from, said, total, None, (*origin.steps, step)))
             return self.with_item(again), item_id
-        made = Item(new_id(), self.free_name("Prepared"), scan, Origin((item_id,), words, motion), layer=item.layer)
+        made = Item(
+            new_id(),
+            self.free_name("Prepared"),
+            scan,
+            Origin((item_id,), words, motion, None, (step,)),
+            layer=item.layer,
+        )
         document = self.changed(item_id, look=replace(item.look, visible=False)).with_item(made)
         if self.reference == item_id:
             document = replace(document, reference=made.id)

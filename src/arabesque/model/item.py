@@ -12,6 +12,7 @@ from arabesque.arrays import Floats, frozen_array
 from arabesque.errors import InvalidShape
 from arabesque.files import Source
 from arabesque.geometry import Elementary, Twin
+from arabesque.mending import Preparing
 from arabesque.model.kinds import kind_of
 from arabesque.recipes import Recipe
 from arabesque.shapes import S, Shape
@@ -43,12 +44,14 @@ class Origin:
 
     made_from: ids of the items it was made from. words: a few, on how. motion: (4, 4) from where the item it was
     made from lies, for a scan that was laid square; None when it lies there still. file: that it was read from, if any.
+    steps: of preparing, by which a scan was made of another.
     """
 
     made_from: tuple[str, ...] = ()
     words: str = ""
     motion: Floats | None = None
     file: Source | None = None
+    steps: tuple[Preparing, ...] = ()
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "words", cleaned(self.words, LONGEST_WORDS))

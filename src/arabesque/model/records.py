@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 
 from arabesque.errors import ArabesqueError, FileProblem
 from arabesque.geometry import Elementary, Patchwork, Plane
+from arabesque.mending import PREPARINGS, Preparing
 from arabesque.model.document import Document, Layer
 from arabesque.model.formats import FORMAT, IMAGES_ARE_ITEMS, upgraded
 from arabesque.model.item import Item
@@ -109,7 +110,7 @@ def encoded(value: Any, put: Put) -> Any:
         return [encoded(one, put) for one in value]
     if isinstance(value, frozenset):
         return [encoded(one, put) for one in sorted(value)]
-    if isinstance(value, Recipe):
+    if isinstance(value, Recipe | Preparing):
         return {"is": value.word, **{name: encoded(getattr(value, name), put) for name in _kept(type(value))}}
     if is_dataclass(value) and not isinstance(value, type):
         record = {name: encoded(getattr(value, name), put) for name in _kept(type(value))}
@@ -134,6 +135,8 @@ def decoded(hint: Any, record: Any, get: Get) -> Any:
         return frozenset(decoded(arguments[0], value, get) for value in record)
     if hint is Recipe:
         return _dataclass(_RECIPES[record["is"]], record, get)
+    if hint is Preparing:
+        return _dataclass(_PREPARINGS[record["is"]], record, get)
     if hint is Shape:
         return _dataclass(_SHAPES[record["is"]], record, get)
     if isinstance(hint, type) and issubclass(hint, Enum):
@@ -185,6 +188,7 @@ def _hints(made: type) -> dict[str, Any]:
 
 _MADE_AS_SHAPES = set(_SHAPES.values())
 _RECIPES = {recipe.word: recipe for recipe in RECIPES}
+_PREPARINGS = {step.word: step for step in PREPARINGS}
 
 
 # documents

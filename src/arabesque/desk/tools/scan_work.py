@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from arabesque.arrays import Floats
 from arabesque.desk.facts import Fact
 from arabesque.desk.tools.on_scan import TryOnScan
+from arabesque.mending import Preparing
 from arabesque.model import Document, Item, Origin
 from arabesque.progress import Progress, part
 from arabesque.scan import Health, Scan, examine, ready_to_fit
@@ -17,7 +18,8 @@ from arabesque.scan import Health, Scan, examine, ready_to_fit
 class Made:
     """What a tool made of a scan: the scan, what was done in words, what to tell about it, and how it was moved.
 
-    beside: other scans that the work leaves, as (name, scan).
+    beside: other scans that the work leaves, as (name, scan). step: that does it again to another scan; None for what
+    only a hand can do.
     """
 
     scan: Scan
@@ -25,6 +27,7 @@ class Made:
     facts: list[Fact] = field(default_factory=list)
     motion: Floats | None = None
     beside: tuple[tuple[str, Scan], ...] = ()
+    step: Preparing | None = None
 
 
 class ScanWork(TryOnScan):
@@ -64,7 +67,7 @@ class ScanWork(TryOnScan):
     def _with(self, made: Made) -> tuple[Document, str]:
         assert self._worked_on is not None
         document, item_id = self.session.history.document.prepared(
-            self._worked_on.id, made.scan, made.words, made.motion
+            self._worked_on.id, made.scan, made.words, made.motion, made.step
         )
         for name, scan in made.beside:
             origin = Origin((self._worked_on.id,), made.words)

@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from arabesque.arrays import Floats
+from arabesque.mending import Preparing
 from arabesque.model.document import Document
 from arabesque.model.edits.change import Change
 from arabesque.model.item import Item, Origin, new_id
@@ -25,9 +26,16 @@ def merged_scans(document: Document, items: list[AnyItem], scan: Scan) -> Change
     return Change(f"{names} merged", replace(document.with_item(made), reference=made.id), made.id)
 
 
-def prepared(document: Document, item: AnyItem, scan: Scan, words: str) -> Change:
-    """What was made of a scan, beside it or in its place."""
-    put, item_id = document.prepared(item.id, scan, words)
+def prepared(
+    document: Document,
+    item: AnyItem,
+    scan: Scan,
+    words: str,
+    motion: Floats | None = None,
+    step: Preparing | None = None,
+) -> Change:
+    """What was made of a scan, beside it or in its place. motion: (4, 4) of it; step: that does it again."""
+    put, item_id = document.prepared(item.id, scan, words, motion, step)
     return Change(f"{item.name}: {words}", put, item_id)
 
 

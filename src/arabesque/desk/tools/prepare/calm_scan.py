@@ -10,7 +10,7 @@ import numpy as np
 from arabesque.desk.facts import Fact
 from arabesque.desk.tools.options import labelled, share, whole
 from arabesque.desk.tools.scan_work import Made, ScanWork, distance_facts
-from arabesque.mending import calm
+from arabesque.mending import Calming, calm
 from arabesque.progress import Progress
 from arabesque.scan import Scan
 
@@ -52,6 +52,7 @@ class CalmScan(ScanWork):
                 "max": float(moved.max()),
             }
             facts = [Fact("Noise", f"{noise:.4f} → {done.scan.noise:.4f} mm"), *distance_facts(figures)]
-            return Made(done.scan, f"calmed {o.strength:.0%} x {o.repetitions}", facts)
+            step = Calming(o.strength, o.repetitions, o.keep_edges, limit)
+            return Made(done.scan, f"calmed {o.strength:.0%} x {o.repetitions}", facts, step=step)
 
         return run

@@ -15,7 +15,7 @@ from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
-from arabesque.mending import Fill, Opening, fill, openings
+from arabesque.mending import Closing, Fill, Opening, fill, openings
 from arabesque.progress import Progress
 from arabesque.scan import Scan
 
@@ -132,6 +132,7 @@ class CloseOpenings(ScanWork):
         if not chosen:
             raise ArabesqueError("No opening is chosen", "Click a rim in the view or a line in the list")
         way = self.options.way
+        step = Closing.of(self.openings, self.chosen, way)
 
         def run(progress: Progress) -> Made:
             done = fill(scan, chosen, way, progress)
@@ -139,7 +140,7 @@ class CloseOpenings(ScanWork):
                 Fact("Closed", f"{len(chosen)} of {len(openings(scan))}"),
                 Fact("New triangles", str(int(done.new.sum()))),
             ]
-            return Made(done.scan, f"{len(chosen)} openings closed", facts)
+            return Made(done.scan, f"{len(chosen)} openings closed", facts, step=step)
 
         return run
 

@@ -20,7 +20,16 @@ from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane, unit
-from arabesque.mending import Halves, cut_by_box, cut_by_outline, cut_by_plane, cut_by_region
+from arabesque.mending import (
+    Boxing,
+    Cutting,
+    Halves,
+    Preparing,
+    cut_by_box,
+    cut_by_outline,
+    cut_by_plane,
+    cut_by_region,
+)
 from arabesque.progress import Progress
 from arabesque.scan import Scan
 
@@ -165,7 +174,7 @@ class CutScan(ScanWork):
 
     def work(self, scan: Scan) -> Callable[[Progress], Made]:
         way, keep = self.options.way, self.options.keep
-        cut = self._cutter(scan)
+        cut, step = self._cutter(scan), self._step()
 
         def run(progress: Progress) -> Made:
             halves = cut(progress)
@@ -178,9 +187,17 @@ class CutScan(ScanWork):
                 Fact("Other side", f"{number(0 if other is None else len(other.triangles))} triangles"),
             ]
             beside = (("cut off", other),) if keep is KeepPart.BOTH and other is not None else ()
-            return Made(wanted, f"cut by {way.value}", facts, beside=beside)
+            return Made(wanted, f"cut by {way.value}", facts, beside=beside, step=step)
 
         return run
+
+    def _step(self) -> Preparing | None:
+        """What would cut another scan likewise; nothing where a line was drawn or a part marked."""
+        o, second = self.options, self.options.keep is KeepPart.SECOND
+        if o.way is CutWay.BOX:
+            return Boxing(*self._box(), second)
+        plane = self.plane
+        return Cutting(plane.normal, plane.offset, second) if o.way is CutWay.PLANE and plane is not None else None
 
     def _cutter(self, scan: Scan) -> Callable[[Progress], Halves]:
         way = self.options.way

@@ -21,6 +21,7 @@ from arabesque.desk.tools.scan_work import Made
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import MISSING, Discs, Label, Lines, Paint, Triangles
 from arabesque.errors import ArabesqueError
+from arabesque.mending import LayingSymmetric
 from arabesque.progress import Progress, part
 from arabesque.reading import Symmetry, asymmetry, find_symmetry_plane, lay_plane, nearest_axis
 from arabesque.scan import Scan
@@ -138,7 +139,8 @@ class FindSymmetry(MovingWork):
         axis = nearest_axis(plane) if axis < 0 else axis
         matrix = lay_plane(plane, axis)
         words = f"symmetry plane laid on {'xyz'[axis]} = 0"
-        return lambda progress: Made(scan.moved(matrix), words, motion_facts(matrix), matrix)
+        step = LayingSymmetric(self.options.plane.value[1])
+        return lambda progress: Made(scan.moved(matrix), words, motion_facts(matrix), matrix, step=step)
 
     def parts(self, camera: Camera) -> list[Triangles | Lines | Discs | Label]:
         if self.found is None or self.made is not None:

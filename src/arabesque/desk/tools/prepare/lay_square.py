@@ -21,7 +21,7 @@ from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import ElementaryKind
-from arabesque.mending import spread
+from arabesque.mending import Moving, spread
 from arabesque.model import Document, edits
 from arabesque.progress import Progress
 from arabesque.reading import (
@@ -217,10 +217,12 @@ class LaySquare(MovingWork):
 
             def along_axes(progress: Progress) -> Made:
                 found = principal_axes(scan)
-                return Made(scan.moved(found), "laid along its principal axes", motion_facts(found), found)
+                return Made(
+                    scan.moved(found), "laid along its principal axes", motion_facts(found), found, step=Moving(found)
+                )
 
             return along_axes
-        return lambda progress: Made(scan.moved(matrix), words, motion_facts(matrix), matrix)
+        return lambda progress: Made(scan.moved(matrix), words, motion_facts(matrix), matrix, step=Moving(matrix))
 
     def kept(self, item_id: str) -> None:
         self.placements, self._points = [], []
@@ -275,4 +277,6 @@ class TurnAndMove(MovingWork):
         low, high = scan.bounds
         about = (low + high) / 2 if o.middle else np.zeros(3)
         matrix = turned_and_shifted(np.array([o.about_x, o.about_y, o.about_z]), np.array([o.x, o.y, o.z]), about)
-        return lambda progress: Made(scan.moved(matrix), "turned and moved", motion_facts(matrix), matrix)
+        return lambda progress: Made(
+            scan.moved(matrix), "turned and moved", motion_facts(matrix), matrix, step=Moving(matrix)
+        )

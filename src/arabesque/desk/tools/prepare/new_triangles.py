@@ -9,7 +9,7 @@ from enum import Enum
 from arabesque.desk.facts import Fact, number
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.scan_work import Made, ScanWork, distance_facts
-from arabesque.mending import distance_between, even_triangles, reduce_triangles
+from arabesque.mending import Evening, Lightening, distance_between, even_triangles, reduce_triangles
 from arabesque.progress import Progress, part
 from arabesque.scan import Scan
 
@@ -66,6 +66,6 @@ class NewTriangles(ScanWork):
                 Fact("Edges", f"{made.edge_length:.3g} mm"),
                 *distance_facts(distance_between(made, scan), back=distance_between(scan, made)),
             ]
-            return Made(made, words, facts)
+            return Made(made, words, facts, step=Evening(edge) if way is NewWay.EVEN else Lightening(count))
 
         return run

@@ -14,7 +14,7 @@ from arabesque.desk.tools.scan_work import Made, ScanWork
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.scene import Discs, Label, Lines, Triangles, polyline
 from arabesque.geometry import Plane
-from arabesque.mending import HalfState, Side, make_symmetric
+from arabesque.mending import HalfState, MakingAlike, Side, make_symmetric
 from arabesque.progress import Progress
 from arabesque.scan import Scan, examine
 
@@ -58,7 +58,8 @@ class SameSides(ScanWork):
                 *_half_facts("−", done.below),
                 Fact("Open edges", str(health.open_edges)),
             ]
-            return Made(done.scan, f"both sides of {plane.value[0]} the same", facts)
+            step = MakingAlike(plane.value[1], side)
+            return Made(done.scan, f"both sides of {plane.value[0]} the same", facts, step=step)
 
         return run
 

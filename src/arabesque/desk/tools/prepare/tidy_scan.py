@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from arabesque.desk.facts import Fact
 from arabesque.desk.tools.options import share
 from arabesque.desk.tools.scan_work import Made, ScanWork
-from arabesque.mending import tidy
+from arabesque.mending import Tidying, tidy
 from arabesque.progress import Progress
 from arabesque.scan import Scan
 
@@ -40,6 +40,7 @@ class TidyScan(ScanWork):
                 Fact("Turned", f"{done.turned} triangles"),
                 Fact("Faulty, dropped", f"{done.dropped} triangles"),
             ]
-            return Made(done.scan, "tidied", facts)
+            step = Tidying(o.pieces_below, o.spikes, o.look_outward)
+            return Made(done.scan, "tidied", facts, step=step)
 
         return run
