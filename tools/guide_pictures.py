@@ -26,7 +26,6 @@ from arabesque.desk.settings import Settings
 from arabesque.desk.tools import TOOLS
 from arabesque.desk.window import Window
 from arabesque.geometry import Elementary, ElementaryKind, frame_of
-from arabesque.geometry.sketch import Element, ElementKind
 from arabesque.guide import folder
 from arabesque.model import Document
 from arabesque.scan import write_scan
@@ -177,13 +176,13 @@ def patched() -> Document:
 def drawn() -> Document:
     """A patch, and over it a plate's outline in a plane."""
     at = plan()
-    corners = np.array([[-14, -9], [14, -9], [14, 9], [-14, 9.0]])
+    turn = np.linspace(0, 2 * np.pi, 13)[:-1]
+    ring = np.column_stack([16 * np.cos(turn), 10 * np.sin(turn), np.zeros(12)])
     with Project() as project:
         project.add("heron clay", next(iter(raw())).shape)
         project.add("Rear", project.patch([at(35, -58), at(150, -58), at(150, -18), at(35, -18)]).shape)
-        sides = [Element(ElementKind.LINE, (n, (n + 1) % 4)) for n in range(4)]
-        project.add("Plate", project.sketch(np.add(at(100, 30), [0, 0, 12]), [0, 0, 1.0], corners, sides).shape)
-        return without(without(project.document, "Patch"), "Sketch")
+        project.add("Plate", project.curve_through(ring + np.add(at(100, 30), [0, 0, 12]), closed=True).shape)
+        return without(without(project.document, "Patch"), "Curve")
 
 
 def without(document: Document, word: str) -> Document:
@@ -331,7 +330,7 @@ def scenes() -> Iterator[tuple[Callable[[], Document], str, list[Shot]]]:
             Shot("round-edges", (click_at("Rear", 0.2, 0.5), click_at("Wall", 0.5, 0.9))),
             Shot("recast", (click_at("Rear", 0.5, 0.5),)),
             Shot("set-off-surface", (click_at("Rear", 0.5, 0.5),)),
-            Shot("overshoot-patch", (click_at("Rear", 0.2, 0.5), click_at("Wall", 0.5, 0.9)), "", (("within", 30.0),)),
+            Shot("overshoot-patch", (click_at("Middle", 0.2, 0.5),)),
             Shot("sew", (click_at("Middle", 0.5, 0.5), click_at("Front", 0.5, 0.5))),
             Shot("thicken", (click_at("Middle", 0.5, 0.5),)),
             Shot("check-distance"),
@@ -354,7 +353,7 @@ def scenes() -> Iterator[tuple[Callable[[], Document], str, list[Shot]]]:
         [
             Shot("profile-body", (select("Plate"),), "", (("ahead", 6.0),)),
             Shot("morph", (click_at("Rear", 0.5, 0.5),)),
-            Shot("wrap", (select("Plate"), click_at("Rear", 0.4, 0.4)), "", (("height", 0.0),)),
+            Shot("wrap", (select("Plate"), click_at("Rear", 0.4, 0.4)), "", (("size", 0.4), ("height", 1.5),)),
         ],
     )
     yield (
@@ -382,7 +381,7 @@ def scenes() -> Iterator[tuple[Callable[[], Document], str, list[Shot]]]:
         [
             Shot("put-together", (top,)),
             Shot("part-body", (top,)),
-            Shot("hollow-body", (top,), "", (("wall", 0.8),)),
+            Shot("hollow-body"),
             Shot("body-feature", (top,), "", (("diameter", 6.0), ("depth", 6.0))),
             Shot("body-edges", (rim,)),
             Shot("move-feature", (stem,)),
