@@ -96,7 +96,7 @@ class GuideTest(unittest.TestCase):
                     with contextlib.redirect_stdout(io.StringIO()) as told:
                         exec(compile(script, name, "exec"), {})
                     self.assertIn("True", told.getvalue())
-                    self.assertTrue({"shell.step", "fit.json"} <= {path.name for path in Path().iterdir()})
+                    self.assertTrue({"shell.step", "shell.pdf"} <= {path.name for path in Path().iterdir()})
                     ran += 1
         self.assertGreater(ran, 0)
 
