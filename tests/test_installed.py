@@ -1,6 +1,7 @@
 """The program as a package: a wheel in an environment of its own, and what the desktop is told of it."""
 
 import configparser
+import email
 import json
 import os
 import re
@@ -12,6 +13,7 @@ import unittest
 from pathlib import Path
 from xml.etree import ElementTree
 
+from tools.debian import control
 from tools.man_page import PAGE, page
 
 from arabesque.errors import FileProblem
@@ -57,6 +59,9 @@ class WheelTest(unittest.TestCase):
         self.assertIn("verdict", json.loads((self.folder / "p.json").read_text()))
         self.arabesque("sheet", "flank.step", "--out", "sheet.svg")
         self.assertIn("<svg", (self.folder / "sheet.svg").read_text())
+        self.arabesque("guide", "--out", "guide")
+        self.assertIn("An hour with the heron", (self.folder / "guide/index.html").read_text(encoding="utf-8"))
+        self.assertTrue((self.folder / "guide/pictures/blend.webp").exists())
         where = subprocess.run(
             [str(self.folder / "env/bin/python"), "-c", "import arabesque; print(arabesque.__file__)"],
             env=self.clean, capture_output=True, text=True, check=True,
@@ -128,3 +133,17 @@ class DesktopTest(unittest.TestCase):
 
         text = (self.into / f"metainfo/{ID}.metainfo.xml").read_text()
         self.assertEqual(re.search(r'release version="([^"]+)"', text).group(1), __version__)  # type: ignore[union-attr]
+
+
+class DebianTest(unittest.TestCase):
+    def test_what_the_package_says_of_itself(self) -> None:
+        """The fields that section 5.3 of the Debian Policy Manual (version 4.6) makes obligatory, read as RFC 822."""
+        fields = email.message_from_string(control(1000, "amd64", (3, 11)))
+        for name in ("Package", "Version", "Architecture", "Maintainer", "Description"):
+            self.assertTrue(fields[name], name)
+        depends = [one.strip() for one in fields["Depends"].split(",")]
+        self.assertEqual(depends[:2], ["python3 (>= 3.11)", "python3 (<< 3.12)"])
+        self.assertIn("libgl1", depends)
+        self.assertEqual(len(depends), len(set(depends)))
+        self.assertFalse([one for one in depends if "#" in one])
+        self.assertTrue(all(line.startswith(" ") for line in fields["Description"].splitlines()[1:]))

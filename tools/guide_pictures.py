@@ -353,7 +353,15 @@ def scenes() -> Iterator[tuple[Callable[[], Document], str, list[Shot]]]:
         [
             Shot("profile-body", (select("Plate"),), "", (("ahead", 6.0),)),
             Shot("morph", (click_at("Rear", 0.5, 0.5),)),
-            Shot("wrap", (select("Plate"), click_at("Rear", 0.4, 0.4)), "", (("size", 0.4), ("height", 1.5),)),
+            Shot(
+                "wrap",
+                (select("Plate"), click_at("Rear", 0.4, 0.4)),
+                "",
+                (
+                    ("size", 0.4),
+                    ("height", 1.5),
+                ),
+            ),
         ],
     )
     yield (
