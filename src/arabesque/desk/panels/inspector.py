@@ -36,7 +36,7 @@ _SPOKEN = {"good": ", within", "bad": ", not within"}
 
 
 class Inspector(QWidget):
-    """Options and live values of the tool; Apply is Enter, leave is Esc. Below, the jobs that run."""
+    """Options and live values of the tool; the coloured button is Enter, leave is Esc. Below, the jobs that run."""
 
     applied = pyqtSignal()
     left = pyqtSignal()
@@ -80,7 +80,7 @@ class Inspector(QWidget):
         layout.addWidget(scroll, 2)
         layout.addWidget(self.choices, 1)
         buttons = QHBoxLayout()
-        self.apply_button = QPushButton("Apply")
+        self.apply_button = QPushButton("Keep")
         self.apply_button.setObjectName("apply")
         self.apply_button.setToolTip("Enter")
         self.apply_button.clicked.connect(self.applied)

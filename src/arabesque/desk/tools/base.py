@@ -19,6 +19,8 @@ from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Graph, Label, Lines, Loupe, Triangles
 from arabesque.recipes import Recipe
 
+AT_WORK = "At work: Esc stops it"
+"""What a tool says while something runs that it began."""
 Borders = Sequence[tuple[str, int]]
 """Ids of items, with the numbers of borders of theirs."""
 Needs = tuple[type | tuple[type, ...], ...]
@@ -143,8 +145,8 @@ class Tool(QObject):
 
     @property
     def apply_word(self) -> str:
-        """What the Apply button says."""
-        return "Apply"
+        """What the button of Enter says."""
+        return "Keep"
 
     def start(self) -> None:
         """The tool has been taken up."""
@@ -191,7 +193,7 @@ class Tool(QObject):
         """A key was let go."""
 
     def apply(self) -> None:
-        """Enter, or the Apply button."""
+        """Enter, or its button."""
 
     def escape(self) -> None:
         """Esc: drop what was begun; with nothing begun, leave."""

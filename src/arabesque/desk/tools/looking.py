@@ -12,7 +12,7 @@ from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.jobs import Job
 from arabesque.desk.patches import LIFT
-from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.base import AT_WORK, Tool
 from arabesque.desk.tools.on_patches import patch_under
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Discs, Label, Lines, Paint, Triangles, polyline
@@ -84,7 +84,7 @@ class Looking(Tool):
 
     @property
     def says(self) -> str:
-        return "Looking" if self._job is not None else self.hint
+        return AT_WORK if self._job is not None else self.hint
 
     def options_changed(self) -> None:
         self.look()

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from arabesque.desk.facts import Fact
 from arabesque.desk.jobs import Job
-from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.base import AT_WORK, Tool
 from arabesque.errors import ArabesqueError
 from arabesque.model import Document, Item
 from arabesque.progress import Progress
@@ -60,7 +60,7 @@ class TryKeep(Tool):
         if self.item is None:
             return self.lacks
         if self._job is not None:
-            return "At work: Esc stops it"
+            return AT_WORK
         return self.hint if self.made is None else "Enter keeps it, Esc drops it"
 
     @property

@@ -18,7 +18,7 @@ from arabesque.desk.kinds.cages import cage_parts
 from arabesque.desk.patches import shape_triangles
 from arabesque.desk.steps import Step
 from arabesque.desk.theme import now
-from arabesque.desk.tools.base import Needs
+from arabesque.desk.tools.base import AT_WORK, Needs
 from arabesque.desk.tools.cage.layout_hand import FEWEST, Hand, Stroke, begun, counted, drawn, gone_on, with_stroke
 from arabesque.desk.tools.cage.layout_part import What, taken_for, toggled, what_of
 from arabesque.desk.tools.options import labelled, whole
@@ -273,7 +273,7 @@ class LayOut(OverMarked):
         if self.session.scan is None:
             return "Open a scan first"
         if self.working:
-            return "At work: Esc stops it"
+            return AT_WORK
         if self.made is not None:
             return "Enter keeps it, Esc drops it; another count is quick, and drags guide the next try"
         return f"{SAYS[self.options.hand]}, Backspace takes that back; Enter lays it out"

@@ -19,7 +19,7 @@ class Written(NamedTuple):
 
 
 class Delivering(Tool):
-    """Enter, or the Apply button, asks for a place and writes there."""
+    """Enter, or its button, asks for a place and writes there."""
 
     @property
     @abstractmethod

@@ -13,6 +13,7 @@ from arabesque.checking import Figures, Limits, find_joins, shape_to_scan
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import AT_WORK
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.on_patches import NEAR, edge_points, edge_under
 from arabesque.desk.tools.options import labelled, whole
@@ -74,7 +75,7 @@ class LayBetween(Making):
         if self.session.scan is None:
             return "Open a scan first"
         if self.working:
-            return "Fitting: Esc drops it"
+            return AT_WORK
         if self.made is not None:
             return "Enter takes it; Backspace takes the last one back"
         return "Click an edge, or a place on the scan; Backspace takes the last one back" if self.pieces else self.hint

@@ -12,7 +12,7 @@ from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.jobs import Job
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import Tool
+from arabesque.desk.tools.base import AT_WORK, Tool
 from arabesque.desk.tools.extend_past import extend_past
 from arabesque.desk.tools.on_patches import committed_patch, patch_under, take_one
 from arabesque.desk.tools.options import labelled
@@ -114,7 +114,7 @@ class Edges(Tool):
         if self.surface is None:
             return "Make a patch first"
         if self._search is not None:
-            return "Looking how far it goes: Esc drops that"
+            return AT_WORK
         if self._drag is not None:
             return "Let go to take it; Esc drops it"
         if self._aiming:

@@ -13,7 +13,7 @@ from arabesque.arrays import Floats
 from arabesque.desk import theme
 from arabesque.desk.facts import Choice, Fact
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import DegreeChoice
+from arabesque.desk.tools.base import AT_WORK, DegreeChoice
 from arabesque.desk.tools.making import Making
 from arabesque.desk.tools.patch.border_hand import BorderHand
 from arabesque.desk.tools.patch.fit_facts import fit_facts
@@ -117,13 +117,13 @@ class FourCornerPatch(Making):
             words = ("the first corner", "the second corner", "the third corner", "the fourth corner")
             return f"Click {words[len(self.corners)]} on the scan; or arrows and Space"
         if self.working:
-            return "Fitting: Esc drops it"
+            return AT_WORK
         if self.borders.pulled is not None:
             return "Pull the line sideways, or onto a line that is there"
         pull = "" if self.options.borders is BorderChoice.NATURAL else " or the middle of a line"
         if self.target is not None:
             return f"Drag a corner{pull} to fit the patch again, or click the scan to begin another"
-        return f"Enter applies, drag a corner{pull} to move it, Esc drops it"
+        return f"Enter keeps it, drag a corner{pull} to move it, Esc drops it"
 
     @property
     def can_apply(self) -> bool:

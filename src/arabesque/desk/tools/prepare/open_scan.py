@@ -63,6 +63,10 @@ class OpenScan(Tool):
         return "Choose the unit of the file, then Enter"
 
     @property
+    def apply_word(self) -> str:
+        return "Bring it in"
+
+    @property
     def can_apply(self) -> bool:
         return self._raw is not None and not self._applied
 

@@ -10,6 +10,7 @@ import numpy as np
 from arabesque.desk import theme
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
+from arabesque.desk.tools.base import AT_WORK
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.trace.on_curves import ManyCurves
 from arabesque.desk.view.camera import Camera
@@ -77,7 +78,7 @@ class FillNetwork(ManyCurves):
     @property
     def says(self) -> str:
         if self.working:
-            return "Fitting all patches together: Esc drops it"
+            return AT_WORK
         if self.made is None:
             return self.hint
         if self.made.fit is None:

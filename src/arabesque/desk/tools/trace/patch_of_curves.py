@@ -9,7 +9,7 @@ import numpy as np
 
 from arabesque.desk.facts import Fact
 from arabesque.desk.steps import Step
-from arabesque.desk.tools.base import DegreeChoice
+from arabesque.desk.tools.base import AT_WORK, DegreeChoice
 from arabesque.desk.tools.options import labelled
 from arabesque.desk.tools.patch.fit_facts import fit_facts
 from arabesque.desk.tools.trace.on_curves import WithGuides
@@ -89,7 +89,7 @@ class LayOverCurves(WithGuides):
     @property
     def says(self) -> str:
         if self.working:
-            return "Fitting: Esc drops it"
+            return AT_WORK
         if self.made is not None:
             return "Enter keeps it; Alt-click makes a curve a guide inside; Backspace takes the last curve back"
         count = len(self.picked)
