@@ -24,6 +24,11 @@ COMMAND = f"""#!/bin/sh
 export PYTHONPATH=/{HOME} OPENBLAS_NUM_THREADS="${{OPENBLAS_NUM_THREADS:-1}}"
 exec /usr/bin/python3 -s -m arabesque "$@"
 """
+BEFORE_REMOVAL = f"""#!/bin/sh
+set -e
+# what Python and numba keep of the package beside it
+find /{HOME} -name __pycache__ -prune -exec rm -rf {{}} +
+"""
 
 
 def needed() -> list[str]:
@@ -78,6 +83,9 @@ def build(out: Path) -> Path:
         debian = root / "DEBIAN"
         debian.mkdir()
         (debian / "control").write_text(control(size, architecture), encoding="utf-8")
+        before = debian / "prerm"
+        before.write_text(BEFORE_REMOVAL, encoding="utf-8")
+        before.chmod(0o755)
         package = out / f"arabesque_{__version__}_{architecture}.deb"
         pack = ["dpkg-deb", "--root-owner-group", "-Zgzip", "--build", str(root), str(package)]
         subprocess.run(pack, check=True, env={**os.environ, "LC_ALL": "C"})

@@ -25,7 +25,7 @@ from arabesque.shapes import Sampled
 from arabesque.solid import Body
 
 BARS = 41
-LEAST_SAYS = 200
+LEAST_SAYS = 130
 WIDE = 820
 """Pixels, at the usual size of text: what a click does needs so many beside the figures; so many to be one line."""
 LONGEST_NAME = 120

@@ -6,7 +6,7 @@ import posixpath
 from html import escape
 
 from PyQt6.QtCore import Qt, QUrl
-from PyQt6.QtGui import QImage, QKeySequence, QShortcut, QTextDocument
+from PyQt6.QtGui import QImage, QKeyEvent, QKeySequence, QShortcut, QTextDocument
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
 from arabesque.desk import theme
@@ -15,7 +15,8 @@ from arabesque.guide import FIRST, body, exists, find, folder, title
 SIZE = (820, 780)
 EDGE = 24
 """Pixels that the page keeps free round a picture."""
-SEARCH = "find:"
+SEARCH = "search/"
+"""Begins the address of a page of what was found."""
 SUFFIX = ".html"
 
 
@@ -85,11 +86,16 @@ class HelpPage(QWidget):
         column.addWidget(self.pages, 1)
         self.pages.document().setDocumentMargin(EDGE)
         self.pages.setFrameStyle(0)
-        QShortcut(QKeySequence("Esc"), self, self.close)
-        QShortcut(QKeySequence("Alt+Left"), self, self.pages.backward)
         QShortcut(QKeySequence("Ctrl+F"), self, self.field.setFocus)
         self.pages.page(name)
         self.pages.setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.close()
+        else:
+            super().keyPressEvent(event)
 
     def _named(self, url: QUrl) -> None:
         name = url.toString(QUrl.UrlFormattingOption.RemoveFragment).removesuffix(SUFFIX)
@@ -110,6 +116,6 @@ def page_of(tool: str, step: str, picks: bool) -> str:
 def _found(words: str) -> str:
     words = QUrl.fromPercentEncoding(words.encode())
     found = find(words)
-    lines = [f"<li><a href='/{name}{SUFFIX}'>{escape(title(name))}</a></li>" for name in found]
+    lines = [f"<li><a href='../{name}{SUFFIX}'>{escape(title(name))}</a></li>" for name in found]
     none = "<p>Nothing. Fewer or other words may find it; Ctrl+Space in the window finds commands by their names.</p>"
     return f"<h1>{escape(words)}</h1>{'<ul>' + ''.join(lines) + '</ul>' if lines else none}"

@@ -12,7 +12,7 @@ from arabesque.desk.plain import Words
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import GROUPS
 
-WIDTH, SIDE = 122, 6
+WIDTH, SIDE = 114, 6
 """Pixels of the column, at the usual size of text, and beside the tools."""
 CROWDED = 8
 """More tools than this stand as lines, word beside icon."""
@@ -87,9 +87,14 @@ class ToolColumn(QScrollArea):
             self.show_step(self._step)
 
     def _widen(self) -> None:
-        """Room for the bar as well, where one scrolls."""
-        bar = self.verticalScrollBar()
-        self.setFixedWidth(theme.scaled(WIDTH) + (bar.sizeHint().width() if bar.maximum() > 0 else 0))
+        """Room for all words, and for the bar as well where one scrolls."""
+        bar, column = self.verticalScrollBar(), self.widget()
+        assert column is not None
+        wide = theme.scaled(WIDTH)
+        if theme.scale() > 1:  # the usual width was chosen for the usual size
+            words = max((one.sizeHint().width() for one in column.findChildren(ToolButton)), default=0)
+            wide = max(wide, words + 2 * (SIDE + self.frameWidth()))
+        self.setFixedWidth(wide + (bar.sizeHint().width() if bar.maximum() > 0 else 0))
 
     def show_step(self, step: Step) -> None:
         """Show the tools of another step."""
@@ -120,6 +125,7 @@ class ToolColumn(QScrollArea):
             line.setMinimumHeight(line.heightForWidth(self.width() - 2 * SIDE - 2 * self.frameWidth()))
         self._layout.addStretch()
         self._layout.activate()
+        QTimer.singleShot(0, self._widen)
 
 
 class ToolButton(QToolButton):
