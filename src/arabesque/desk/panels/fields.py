@@ -31,8 +31,8 @@ ARROW = 34
 """Pixels of the frame and the arrow of a choice, at the usual size of text."""
 ROOM = 208
 """Pixels of a row in the Inspector, at the usual size of text, beside a bar to scroll."""
-SHORT_WORDS = 7
-"""Letters that the box of a choice has room for, at least."""
+SHORT_WORDS = 2
+"""Letters that the box of a choice has room for, at least: with that it stays beside its label where that has room."""
 LONG = 9
 """Rows of a form that are seen at once at 1280 x 800, with the values below them."""
 

@@ -140,7 +140,9 @@ class Overlay(QWidget):
         rows.append((QColor(t.porcelain), "inside"))
         rows += [(_mix(t.below_near, t.below_far, (i + 0.5) / BANDS), f"−{edges[i]:.3g}") for i in range(BANDS)]
         tall = 20 + ROW * len(rows) + INSIDE_ROW - ROW + 40
-        box = QRectF(self.width() - MARGIN - 92, 48, 92, tall)
+        words = painter.fontMetrics().horizontalAdvance(scene.hatched)
+        wide = max(92, words + 50)
+        box = QRectF(self.width() - MARGIN - wide, 48, wide, tall)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(_glass(t.panel))
         painter.drawRoundedRect(box, 4, 4)
