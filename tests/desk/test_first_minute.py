@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFileDialog
 
 from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.geometry import Surface
-from tests.desk.support import CTRL, WindowTest
+from tests.desk.support import CTRL, SHIFT, WindowTest
 
 LED = "Or be led through it in one minute"
 
@@ -37,6 +37,10 @@ class FirstMinuteTest(WindowTest):
         self.assertEqual(path.parts, [])
         self.assertIn("Enter", card.says.text())
         self.key(Qt.Key.Key_Return)
+        self.until(lambda: path.stage == 1)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.assertEqual(path.stage, 0)
+        self.key(Qt.Key.Key_Z, CTRL | SHIFT)
         self.until(lambda: path.stage == 1)
         self.assertTrue(card.tool_button.isVisible())
         QTest.mouseClick(card.tool_button, Qt.MouseButton.LeftButton)

@@ -45,7 +45,7 @@ class FirstMinute(QObject):
         self.session, self.hand = session, hand
         self.places: Floats | None = None
         self.stage: int | None = None
-        """Number of the stage; ``len(STAGES)`` when all are done, None when the path is not gone."""
+        """Number of the stage; ``len(STAGES)`` when all are done, None when nobody is led."""
         self.before: object = None
         """The shape of the patch when the present stage began."""
         self.delivered = False
@@ -119,7 +119,10 @@ class FirstMinute(QObject):
         """See whether the present stage is done."""
         if self.stage is None:
             return
-        if self.now is not None and self.now.done(self):
+        if 0 < self.stage < len(STAGES) and self.patch is None:
+            self.stage = 0  # it was taken back
+            self._enter()
+        elif self.now is not None and self.now.done(self):
             self.stage += 1
             self._enter()
         else:
@@ -152,8 +155,8 @@ def _pull(path: FirstMinute) -> str:
 
 def _see(path: FirstMinute) -> str:
     return (
-        "Press 1: the distance to the scan lies over the patch. Calm is within the tolerance, warm is above the scan, \
-cool below."
+        "Press 1: the distance to the scan lies over the patch. "
+        "Calm is within the tolerance, warm is above the scan, cool below."
     )
 
 

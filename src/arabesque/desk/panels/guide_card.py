@@ -15,7 +15,7 @@ LIFTED = 44
 
 
 class GuideCard(QWidget):
-    """Lies over a corner of the view while the path is gone."""
+    """Lies over a corner of the view while somebody is led."""
 
     def __init__(self, path: FirstMinute, parent: QWidget) -> None:
         super().__init__(parent)

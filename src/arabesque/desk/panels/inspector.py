@@ -31,8 +31,8 @@ from arabesque.model import Item
 SPARE, LEAST_LIST = 12, 40
 """Pixels: of a list round its lines, and its least height."""
 LEAST_HEIGHT = 120
-_SPOKEN = {"good": ", within", "bad": ", not within"}
-"""What the signs of figures say to those who hear them."""
+_SPOKEN = {"bad": ", not as it should be"}
+"""What the sign of a figure says to those who hear it."""
 
 
 class Inspector(QWidget):
