@@ -43,6 +43,8 @@ MIDDLE = Qt.MouseButton.MiddleButton
 SMALL = (1000, 640)
 """Width and height of the window in most tests, pixels."""
 _PATCHED: list[Document] = []
+_BETWEEN: list[BaseException] = []
+"""Exceptions in event handlers while no test ran: the next one fails with the first of them."""
 
 
 @cache
@@ -53,6 +55,8 @@ def application() -> QApplication:
     app = QApplication(sys.argv[:1])
     View.samples = 0  # without a graphics card, smooth edges take most of a picture's time
     theme.apply(app, theme.LIGHT)
+    # between tests too an exception in a slot is told: left to itself it would end the process
+    sys.excepthook = lambda kind, error, trace: _BETWEEN.append(error)
     return app
 
 
@@ -79,6 +83,11 @@ class WindowTest(unittest.TestCase):
             cls.addClassCleanup(cls._closed, cls.window)
 
     @classmethod
+    def tearDownClass(cls) -> None:
+        if _BETWEEN:
+            raise _BETWEEN.pop()
+
+    @classmethod
     def _opened(cls, folder: Path) -> Window:
         window = Window(Settings(folder / "settings.ini"), folder / "journal")
         window.show()
@@ -93,7 +102,8 @@ class WindowTest(unittest.TestCase):
         QTest.qWait(1)
 
     def setUp(self) -> None:
-        self._errors: list[BaseException] = []
+        self._errors: list[BaseException] = [*_BETWEEN]
+        _BETWEEN.clear()
         previous = sys.excepthook
         sys.excepthook = lambda kind, error, trace: self._errors.append(error)
         self.addCleanup(setattr, sys, "excepthook", previous)

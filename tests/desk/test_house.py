@@ -3,18 +3,20 @@
 import gc
 import random
 import resource
+import sys
 import threading
 from pathlib import Path
 from unittest import mock
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QMessageBox, QToolButton
 
 from arabesque import guide
 from arabesque.desk import theme
+from arabesque.desk.app import outlive_faults
 from arabesque.desk.checks import CHECKS
 from arabesque.desk.panels.finder import matching
 from arabesque.desk.panels.help import HelpPage
@@ -228,6 +230,24 @@ class SafetyTest(WindowTest):
         self.assertIn("safe on disk", self.window._safety.text())
         history = [step.label for step in self.session.history.steps]
         self.assertEqual(history, ["opened", "tolerance 0.3 mm"])
+
+    def test_a_fault_in_a_slot_does_not_end_the_program(self) -> None:
+        """It is logged and told, what was done stays, and the window goes on."""
+        self.session.set_tolerance(0.31)
+        self.addCleanup(setattr, sys, "excepthook", sys.excepthook)
+        outlive_faults(self.window)
+
+        def fault() -> None:
+            raise RuntimeError("no such thing")
+
+        with self.assertLogs("arabesque.desk.app", "CRITICAL") as logged:
+            QTimer.singleShot(0, fault)
+            self.until(lambda: "no such thing" in self.view.overlay.message)
+        self.assertIn("test_house.py", logged.output[0])
+        self.assertTrue(self.view.overlay.is_problem)
+        self.assertEqual(self.session.document.tolerance, 0.31)
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.assertEqual(self.session.document.tolerance, 0.2)
 
     def test_a_damaged_project_gives_back_what_it_can(self) -> None:
         path = self.folder / "a.arabesque"
