@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from arabesque.desk.panels.path_bar import ToolButton
 from arabesque.desk.settings import TextSize
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import TOOLS
@@ -36,6 +37,8 @@ from tests.desk.assistive import Bus, Seen
 from tests.desk.support import ALT, WindowTest
 from tests.examples import heron, random_surface
 
+BORDERS = 12
+"""Pixels of padding and border of a tool."""
 ICON_ONLY = Qt.ToolButtonStyle.ToolButtonIconOnly
 CONTROLS = frozenset({
     "push button", "toggle button", "check box", "radio button", "combo box", "text", "spin button", "slider", "list",
@@ -167,6 +170,20 @@ class TextTest(WindowTest):
                 QTest.qWait(20)
                 self.assertEqual(self.cut(self.window.inspector), [])
         self.assertLessEqual(self.window.width(), 1280)
+
+    def test_no_tool_is_cut_at_the_usual_size(self) -> None:
+        """Icon, word and what lies round them fit the column of each step; the view keeps its share beside it."""
+        self.window.resize(1280, 800)
+        for step in Step:
+            self.window.hand.go_to(step)
+            QTest.qWait(20)
+            self.assertEqual(self.window.tool_column.verticalScrollBar().maximum(), 0, step)
+            for button in self.window.tool_column.findChildren(ToolButton):
+                words = button.fontMetrics().horizontalAdvance(button.text().split("\n")[0])
+                beside = button.objectName() == "line"
+                wanted = words + (button.iconSize().width() + 4 if beside else 0) + BORDERS
+                if button.isVisible():
+                    self.assertGreaterEqual(button.width(), wanted, button.text())
 
     def cut(self, within: QWidget) -> list[str]:
         """What does not have the room that its text needs."""

@@ -12,7 +12,7 @@ from arabesque.desk.plain import Words
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import GROUPS
 
-WIDTH, SIDE = 114, 6
+WIDTH, SIDE = 118, 6
 """Pixels of the column, at the usual size of text, and beside the tools."""
 CROWDED = 8
 """More tools than this stand as lines, word beside icon."""
