@@ -56,6 +56,7 @@ from arabesque.desk.view.navigation import PRESETS
 from arabesque.desk.view.pointer import Pointer
 from arabesque.desk.view.scene import Scene
 from arabesque.desk.view.widget import View
+from arabesque.errors import ArabesqueError
 from arabesque.model import SUFFIX, Leftover, discard, edits, leftovers, unreadable
 from arabesque.scan import MESH_SUFFIXES
 from arabesque.solid import MODEL_SUFFIXES
@@ -302,7 +303,10 @@ class Window(QMainWindow):
     def _open_guide(self) -> None:
         """The guide at the page that belongs to what runs."""
         hand = self.hand
-        HelpPage(page_of(hand.tool.id, hand.step.title.lower(), hand.picks), self).show()
+        try:
+            HelpPage(page_of(hand.tool.id, hand.step.title.lower(), hand.picks), self).show()
+        except ArabesqueError as problem:
+            self.session.tell_problem(problem)
 
     def _open_menus(self) -> None:
         """The first menu, for the arrows to go on."""

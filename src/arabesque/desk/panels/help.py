@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import posixpath
 from html import escape
+from urllib.parse import quote, unquote
 
 from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QImage, QKeyEvent, QKeySequence, QShortcut, QTextDocument
@@ -13,6 +14,10 @@ from arabesque.desk import theme
 from arabesque.guide import FIRST, body, exists, find, folder, title
 
 SIZE = (820, 780)
+LEAST = 480
+"""Pixels for which pictures are made smaller at most."""
+BAR = 20
+"""Pixels that a bar to scroll may take."""
 EDGE = 24
 """Pixels that the page keeps free round a picture."""
 SEARCH = "search/"
@@ -29,14 +34,14 @@ class Pages(QTextBrowser):
 
     def search(self, words: str) -> None:
         """Show the pages that hold all these words."""
-        self.setSource(QUrl(SEARCH + words))
+        self.setSource(QUrl(SEARCH + quote(words)))
 
     def loadResource(self, kind: int, url: QUrl) -> object:
         """Pages and pictures lie in the guide's own folder; nothing else is read."""
         path = posixpath.normpath(url.toString(QUrl.UrlFormattingOption.RemoveFragment))
         if kind == QTextDocument.ResourceType.ImageResource:
             image = QImage(str(picture)) if (picture := folder() / path).is_file() else QImage()
-            room = self.viewport().width() - 2 * EDGE
+            room = max(self.viewport().width(), LEAST) - 2 * EDGE - BAR
             wide = Qt.TransformationMode.SmoothTransformation
             return image.scaledToWidth(room, wide) if image.width() > room else image
         if path.startswith(SEARCH):
@@ -49,7 +54,9 @@ class Pages(QTextBrowser):
         style = f"""a {{ color: {t.accent}; }} th {{ color: {t.faint}; text-align: left; }}
         h1 {{ font-size: 150%; }} h2 {{ font-size: 115%; margin-top: 18px; }}
         td, th {{ padding: 3px 10px 3px 0; }} p, li {{ line-height: 135%; }}"""
-        return f"<style>{style}</style>{html}"
+        # a line as high as a picture needs no room to the next one
+        pictured = html.replace("<p><img", "<p style='line-height: 100%'><img")
+        return f"<style>{style}</style>{pictured}"
 
 
 class HelpPage(QWidget):
@@ -87,6 +94,7 @@ class HelpPage(QWidget):
         self.pages.document().setDocumentMargin(EDGE)
         self.pages.setFrameStyle(0)
         QShortcut(QKeySequence("Ctrl+F"), self, self.field.setFocus)
+        column.activate()
         self.pages.page(name)
         self.pages.setFocus()
 
@@ -114,7 +122,7 @@ def page_of(tool: str, step: str, picks: bool) -> str:
 
 
 def _found(words: str) -> str:
-    words = QUrl.fromPercentEncoding(words.encode())
+    words = unquote(words)
     found = find(words)
     lines = [f"<li><a href='../{name}{SUFFIX}'>{escape(title(name))}</a></li>" for name in found]
     none = "<p>Nothing. Fewer or other words may find it; Ctrl+Space in the window finds commands by their names.</p>"
