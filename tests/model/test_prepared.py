@@ -82,7 +82,11 @@ class PreparedTest(unittest.TestCase):
     def test_others_move_along(self) -> None:
         patch = random_surface((2, 2), (1, 1))
         document = self.document.with_item(Item("p", "Patch", patch)).with_item(Item("c", "Rod", ROD))
+        document = edits.remarks.noted(document, (1.0, 2.0, 3.0), "Softer here").document
+        document = edits.remarks.measured(document, (0.0, 0.0, 0.0), (3.0, 4.0, 0.0)).document
         moved = edits.scans.others_moved(document, TURN)
+        np.testing.assert_allclose(moved.notes[0].place, TURN[:3, :3] @ [1.0, 2.0, 3.0] + TURN[:3, 3])
+        self.assertAlmostEqual(moved.measures[0].length, 5.0)
         self.assertIs(moved["s"].shape, document["s"].shape)
         rod = moved["c"].shape
         assert isinstance(rod, Elementary)

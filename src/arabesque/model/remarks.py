@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from arabesque.arrays import Floats
 from arabesque.errors import InvalidShape
 from arabesque.model.item import cleaned
 
@@ -24,6 +25,10 @@ class Note:
         if not self.words:
             raise InvalidShape("A note without words says nothing", "Write a few")
 
+    def moved(self, matrix: Floats) -> Note:
+        """The note after a (4, 4) rigid motion of what it stands on."""
+        return replace(self, place=_moved(self.place, matrix))
+
 
 @dataclass(frozen=True)
 class Measure:
@@ -36,7 +41,16 @@ class Measure:
         if self.length <= 0:
             raise InvalidShape("Both places of a distance are one", "Choose another place")
 
+    def moved(self, matrix: Floats) -> Measure:
+        """The distance after a (4, 4) rigid motion of what it stands on."""
+        return Measure(_moved(self.one, matrix), _moved(self.other, matrix))
+
     @property
     def length(self) -> float:
         """mm."""
         return sum((a - b) ** 2 for a, b in zip(self.one, self.other, strict=True)) ** 0.5
+
+
+def _moved(place: Place, matrix: Floats) -> Place:
+    x, y, z = (matrix[:3, :3] @ place + matrix[:3, 3]).tolist()
+    return x, y, z

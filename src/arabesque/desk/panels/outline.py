@@ -200,7 +200,9 @@ class Outline(QWidget):
         if item.trouble:
             sign, words, colour = "✕", f"Keeps its last good shape. {item.trouble}", theme.now().outside
         state = QStandardItem(sign)
-        state.setForeground(QColor(colour))
+        # what is hidden, as all that a body was made from, is no alarm
+        hidden = not self._session.seen.shows(item) and not item.trouble
+        state.setForeground(QColor(theme.now().faint if hidden else colour))
         state.setToolTip(hint(words))
         state.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
         eye = QStandardItem(self._icon("ph.eye" if item.look.visible else "ph.eye-slash"), "")

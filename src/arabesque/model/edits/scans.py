@@ -40,7 +40,7 @@ def prepared(
 
 
 def others_moved(document: Document, matrix: Floats) -> Document:
-    """The document with everything but scans (and what lies on them) moved.
+    """The document with everything but scans (and what lies on them) moved, notes and distances too.
 
     Where something follows its mirror image, the twin planes move with it.
     """
@@ -53,4 +53,5 @@ def others_moved(document: Document, matrix: Floats) -> Document:
             if item.recipe is not None:
                 again = replace(document[item.id], recipe=item.recipe.moved(matrix), made_of=item.made_of)
                 document = document.with_item(again)
-    return document
+    notes = tuple(note.moved(matrix) for note in document.notes)
+    return replace(document, notes=notes, measures=tuple(one.moved(matrix) for one in document.measures))
