@@ -157,7 +157,7 @@ class ChoiceList(QListWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("States")
+        self.setAccessibleName("Choices")
         self.setWordWrap(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._choices: list[Choice] = []
