@@ -35,7 +35,6 @@ from arabesque.desk.panels.fields import LengthField
 from arabesque.desk.panels.finder import Finder
 from arabesque.desk.panels.fit_strip import FitStrip
 from arabesque.desk.panels.guide_card import GuideCard
-from arabesque.desk.panels.help import HelpPage, page_of
 from arabesque.desk.panels.inspector import Inspector
 from arabesque.desk.panels.outline import Outline
 from arabesque.desk.panels.path_bar import PathBar, ToolColumn
@@ -302,6 +301,8 @@ class Window(QMainWindow):
 
     def _open_guide(self) -> None:
         """The guide at the page that belongs to what runs."""
+        from arabesque.desk.panels.help import HelpPage, page_of  # not wanted at most starts
+
         hand = self.hand
         try:
             HelpPage(page_of(hand.tool.id, hand.step.title.lower(), hand.picks), self).show()
