@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QAction, QColor, QFocusEvent, QPainter, QPaintEvent
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QAction, QColor, QFocusEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from arabesque.desk import theme
@@ -12,8 +12,10 @@ from arabesque.desk.plain import Words
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import GROUPS
 
-WIDTH, SIDE = 118, 6
-"""Pixels of the column, at the usual size of text, and beside the tools."""
+WIDTH, WIDE, SIDE = 118, 128, 6
+"""Pixels of the column, for the usual size of text and for larger ones, and beside the tools."""
+TALLEST = 660
+"""Pixels that the longest column needs, at the usual size of text."""
 CROWDED = 8
 """More tools than this stand as lines, word beside icon."""
 
@@ -77,8 +79,6 @@ class ToolColumn(QScrollArea):
         self._layout.setSizeConstraint(QVBoxLayout.SizeConstraint.SetMinimumSize)
         self._layout.setSpacing(2)
         self._step: Step | None = None
-        # later: it is told in the middle of laying out
-        self.verticalScrollBar().rangeChanged.connect(lambda *_: QTimer.singleShot(0, self._widen))
 
     def dress(self) -> None:
         """As wide as the present size of text needs."""
@@ -86,15 +86,20 @@ class ToolColumn(QScrollArea):
         if self._step is not None:
             self.show_step(self._step)
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._widen()
+
     def _widen(self) -> None:
-        """Room for all words, and for the bar as well where one scrolls."""
+        """Room for all words, and for the bar where the longest column scrolls: no step makes the view jump."""
         bar, column = self.verticalScrollBar(), self.widget()
-        assert column is not None
+        assert bar is not None and column is not None
         wide = theme.scaled(WIDTH)
         if theme.scale() > 1:  # the usual width was chosen for the usual size
-            words = max((one.sizeHint().width() for one in column.findChildren(ToolButton)), default=0)
-            wide = max(wide, words + 2 * (SIDE + self.frameWidth()))
-        self.setFixedWidth(wide + (bar.sizeHint().width() if bar.maximum() > 0 else 0))
+            wide = max(wide, theme.scaled(WIDE))
+        wide += bar.sizeHint().width() if self.height() < theme.scaled(TALLEST) else 0
+        if wide != self.width():
+            self.setFixedWidth(wide)
 
     def show_step(self, step: Step) -> None:
         """Show the tools of another step."""
@@ -125,7 +130,6 @@ class ToolColumn(QScrollArea):
             line.setMinimumHeight(line.heightForWidth(self.width() - 2 * SIDE - 2 * self.frameWidth()))
         self._layout.addStretch()
         self._layout.activate()
-        QTimer.singleShot(0, self._widen)
 
 
 class ToolButton(QToolButton):
