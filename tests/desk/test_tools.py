@@ -91,7 +91,7 @@ class FourCornersTest(WindowTest):
         item = self.session.surface_item
         assert item is not None and isinstance(item.recipe, PatchOnScan)
         self.assertIsNotNone(item.recipe.sides[0].through)
-        edge = self.surface().at(np.column_stack([np.linspace(0, 1, 201), np.zeros(201)]))
+        edge = self.surface().at(np.column_stack([np.linspace(0, 1, 2001), np.zeros(2001)]))
         pulled = item.recipe.sides[0].through
         assert pulled is not None
         self.assertLess(np.linalg.norm(edge - pulled[0], axis=1).min(), 0.3)
@@ -102,7 +102,7 @@ class FourCornersTest(WindowTest):
         assert item is not None and isinstance(item.recipe, PatchOnScan)
         self.assertTrue(item.recipe.sides[0].calm)
         self.assertIn("border line moved", self.session.history.steps[-1].label)
-        edge = self.surface().at(np.column_stack([np.linspace(0, 1, 201), np.zeros(201)]))
+        edge = self.surface().at(np.column_stack([np.linspace(0, 1, 2001), np.zeros(2001)]))
         self.assertLess(np.linalg.norm(edge - calm, axis=1).min(), 0.3)
 
     def test_a_corner_dragged_before_applying(self) -> None:
