@@ -28,10 +28,8 @@ from arabesque.desk.settings import TextSize
 from arabesque.desk.steps import Step
 from arabesque.desk.tools import TOOLS
 from arabesque.desk.tools.deliver.report import WriteReport
-from arabesque.desk.tools.patch.four_corners import FourCornerPatch
 from arabesque.desk.tools.patch.move_points import MovePoints
 from arabesque.desk.tools.preferences import Preferences
-from arabesque.desk.tools.prepare.mark import Mark
 from arabesque.model import Document, Item
 from tests.desk.assistive import Bus, Seen
 from tests.desk.support import ALT, WindowTest
@@ -112,7 +110,7 @@ class FocusTest(WindowTest):
         self.session.start(document.with_item(Item("patch", "Patch", random_surface((3, 3), (2, 2)))), None, "opened")
         self.window.resize(1280, 800)
         seen: set[str] = set()
-        for kind in (Mark, FourCornerPatch, MovePoints, WriteReport, Preferences):
+        for kind in (MovePoints, WriteReport):
             self.window.hand.take_up(kind)
             self.idle()
             self.window.finder.setFocus()
