@@ -29,7 +29,7 @@ from arabesque.units import parse_length, scale_to_mm
 
 ARROW = 34
 """Pixels of the frame and the arrow of a choice, at the usual size of text."""
-ROOM = 208
+ROOM = 200
 """Pixels of a row in the Inspector, at the usual size of text, beside a bar to scroll."""
 SHORT_WORDS = 2
 """Letters that the box of a choice has room for, at least: with that it stays beside its label where that has room."""

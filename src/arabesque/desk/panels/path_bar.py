@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction, QColor, QFocusEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
@@ -14,7 +14,7 @@ from arabesque.desk.tools import GROUPS
 
 WIDTH, WIDE, SIDE = 118, 128, 6
 """Pixels of the column, for the usual size of text and for larger ones, and beside the tools."""
-TALLEST = 660
+TALLEST = 645
 """Pixels that the longest column needs, at the usual size of text."""
 CROWDED = 8
 """More tools than this stand as lines, word beside icon."""
@@ -75,7 +75,7 @@ class ToolColumn(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._layout = QVBoxLayout(column)
-        self._layout.setContentsMargins(SIDE, 8, SIDE, 8)
+        self._layout.setContentsMargins(SIDE, 4, SIDE, 4)
         self._layout.setSizeConstraint(QVBoxLayout.SizeConstraint.SetMinimumSize)
         self._layout.setSpacing(2)
         self._step: Step | None = None
@@ -88,7 +88,8 @@ class ToolColumn(QScrollArea):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        self._widen()
+        # later: it is being laid out
+        QTimer.singleShot(0, self._widen)
 
     def _widen(self) -> None:
         """Room for all words, and for the bar where the longest column scrolls: no step makes the view jump."""
@@ -115,7 +116,7 @@ class ToolColumn(QScrollArea):
         self._layout.setSpacing(0 if crowded else 2)
         for number, group in enumerate(groups):
             if number:
-                self._layout.addSpacing(6 if crowded else 10)
+                self._layout.addSpacing(4 if crowded else 10)
             for action in group:
                 button = ToolButton(action, crowded)
                 button.focused.connect(self.ensureWidgetVisible)
