@@ -173,7 +173,7 @@ def _script(
 ) -> str:
     measured = any(can(item.shape, Sampled) and document.shows(item) for item in document)
     imports = [f"from {module} import {', '.join(sorted(names))}" for module, names in sorted(writing.imports.items())]
-    scan = _root(document, document.items[document.reference or ""])
+    scan = _line(document, document.items[document.reference or ""])[0]
     body = [
         "    with Project() as project:",
         "        scan_item = project.open_scan(scan, UNIT)",
@@ -252,21 +252,21 @@ def _preparing(document: Document, reference: AnyItem) -> tuple[list[Preparing],
     """The steps by which the reference scan was prepared, in order, and what of them cannot be repeated."""
     steps: list[Preparing] = []
     missed: list[str] = []
-    item: AnyItem | None = reference
-    while item is not None and item.origin.made_from:
-        if len(item.origin.made_from) > 1 or not item.origin.steps:
-            missed.insert(0, item.origin.words or f"how '{item.name}' was made")
-        steps[:0] = [step for step in item.origin.steps if not isinstance(step, ByHand)]
-        missed[:0] = [step.words for step in item.origin.steps if isinstance(step, ByHand)]
-        item = document.items.get(item.origin.made_from[0])
+    for item in _line(document, reference):
+        origin = item.origin
+        if origin.made_from and (len(origin.made_from) > 1 or not origin.steps):
+            missed.append(origin.words or f"how '{item.name}' was made")
+        missed += [step.words for step in origin.steps if isinstance(step, ByHand)]
+        steps += [step for step in origin.steps if not isinstance(step, ByHand)]
     return steps, missed
 
 
-def _root(document: Document, item: AnyItem) -> AnyItem:
-    """The scan as it came in."""
-    while item.origin.made_from and item.origin.made_from[0] in document:
-        item = document[item.origin.made_from[0]]
-    return item
+def _line(document: Document, item: AnyItem) -> list[AnyItem]:
+    """The scans from the one that came in to this one, each made from the one before."""
+    line = [item]
+    while line[0].origin.made_from and line[0].origin.made_from[0] in document:
+        line.insert(0, document[line[0].origin.made_from[0]])
+    return line
 
 
 def _sensitivity(item: AnyItem) -> float:

@@ -24,7 +24,7 @@ def build(out: str | Path) -> list[Path]:
     template = Environment(autoescape=True).from_string(
         files("arabesque.guide").joinpath("page.html").read_text(encoding="utf-8")
     )
-    written = []
+    written, contents = [], chapters()
     try:
         for name in names():
             path = out / ("index.html" if name == FIRST else f"{name}.html")
@@ -32,7 +32,7 @@ def build(out: str | Path) -> list[Path]:
             up = "../" * (len(Path(name).parts) - 1)
             html = body(name).replace(f'{FIRST}.html"', 'index.html"')
             page = template.render(
-                title=title(name), body=html, up=up, version=__version__, chapters=chapters(), name=name
+                title=title(name), body=html, up=up, version=__version__, chapters=contents, name=name
             )
             path.write_text(page, encoding="utf-8")
             written.append(path)

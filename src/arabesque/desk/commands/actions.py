@@ -100,7 +100,7 @@ class Commands:
         for command, action in self._commands.values():
             if command.menu:
                 if command.menu not in menus:
-                    menu = bar.addMenu(_MENUS[command.menu])
+                    menu = bar.addMenu(_MENUS.get(command.menu, command.menu))
                     assert menu is not None
                     menu.setToolTipsVisible(True)
                     menus[command.menu] = menu

@@ -247,7 +247,7 @@ def _choice(value: Enum, put: Callable[[Enum], None]) -> QComboBox:
     members = list(type(value))
     box.addItems([m.value[0] if isinstance(m.value, tuple) else str(m.value) for m in members])
     box.setCurrentIndex(members.index(value))
-    # its words are measured when the typeface of the form is known
+    # where its words do not fit beside the label, the form puts it below
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     box.setMinimumContentsLength(SHORT_WORDS)
     view = box.view()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction, QColor, QFocusEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
@@ -14,8 +16,8 @@ from arabesque.desk.tools import GROUPS
 
 WIDTH, WIDE, SIDE = 118, 128, 6
 """Pixels of the column, for the usual size of text and for larger ones, and beside the tools."""
-TALLEST = 645
-"""Pixels that the longest column needs, at the usual size of text."""
+LINE, UPRIGHT, GAP, WIDE_GAP, ENDS = 28, 61, 4, 10, 8
+"""Pixels of a tool as a line and with its word below, between groups of either, and at both ends of the column."""
 CROWDED = 8
 """More tools than this stand as lines, word beside icon."""
 
@@ -75,7 +77,7 @@ class ToolColumn(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._layout = QVBoxLayout(column)
-        self._layout.setContentsMargins(SIDE, 4, SIDE, 4)
+        self._layout.setContentsMargins(SIDE, ENDS // 2, SIDE, ENDS // 2)
         self._layout.setSizeConstraint(QVBoxLayout.SizeConstraint.SetMinimumSize)
         self._layout.setSpacing(2)
         self._step: Step | None = None
@@ -93,12 +95,10 @@ class ToolColumn(QScrollArea):
 
     def _widen(self) -> None:
         """Room for all words, and for the bar where the longest column scrolls: no step makes the view jump."""
-        bar, column = self.verticalScrollBar(), self.widget()
-        assert bar is not None and column is not None
-        wide = theme.scaled(WIDTH)
-        if theme.scale() > 1:  # the usual width was chosen for the usual size
-            wide = max(wide, theme.scaled(WIDE))
-        wide += bar.sizeHint().width() if self.height() < theme.scaled(TALLEST) else 0
+        bar = self.verticalScrollBar()
+        assert bar is not None
+        wide = theme.scaled(WIDE if theme.scale() > 1 else WIDTH)
+        wide += bar.sizeHint().width() if self.height() < theme.scaled(max(map(_tall, GROUPS.values()))) else 0
         if wide != self.width():
             self.setFixedWidth(wide)
 
@@ -116,7 +116,7 @@ class ToolColumn(QScrollArea):
         self._layout.setSpacing(0 if crowded else 2)
         for number, group in enumerate(groups):
             if number:
-                self._layout.addSpacing(4 if crowded else 10)
+                self._layout.addSpacing(GAP if crowded else WIDE_GAP)
             for action in group:
                 button = ToolButton(action, crowded)
                 button.focused.connect(self.ensureWidgetVisible)
@@ -131,6 +131,13 @@ class ToolColumn(QScrollArea):
             line.setMinimumHeight(line.heightForWidth(self.width() - 2 * SIDE - 2 * self.frameWidth()))
         self._layout.addStretch()
         self._layout.activate()
+
+
+def _tall(groups: Sequence[Sequence[object]]) -> int:
+    """Pixels that the column of a step needs, at the usual size of text."""
+    tools = sum(map(len, groups))
+    line, gap = (LINE, GAP) if tools > CROWDED else (UPRIGHT, WIDE_GAP)
+    return tools * line + (len(groups) - 1) * gap + ENDS
 
 
 class ToolButton(QToolButton):

@@ -9,7 +9,7 @@ from enum import Enum
 from arabesque.desk.facts import Fact, number
 from arabesque.desk.tools.options import labelled, whole
 from arabesque.desk.tools.scan_work import Made, ScanWork, distance_facts
-from arabesque.mending import Evening, Lightening, distance_between, even_triangles, reduce_triangles
+from arabesque.mending import Evening, Lightening, Preparing, distance_between
 from arabesque.progress import Progress, part
 from arabesque.scan import Scan
 
@@ -52,20 +52,19 @@ class NewTriangles(ScanWork):
 
     def work(self, scan: Scan) -> Callable[[Progress], Made]:
         o = self.options
-        way, edge, count = o.way, o.edge, o.count
+        even = o.way is NewWay.EVEN
+        step: Preparing = Evening(o.edge) if even else Lightening(o.count)
+        words = f"even triangles of {o.edge:g} mm" if even else f"lightened to {number(o.count)}"
 
         def run(progress: Progress) -> Made:
             inner = part(progress, 0.0, 0.9)
-            if way is NewWay.EVEN:
-                made, words = even_triangles(scan, edge, inner), f"even triangles of {edge:g} mm"
-            else:
-                made, words = reduce_triangles(scan, count, inner), f"lightened to {number(count)}"
+            made, _ = step.done(scan, inner)
             progress(0.92, "Measuring")
             facts = [
                 Fact("Triangles", f"{number(len(scan.triangles))} → {number(len(made.triangles))}"),
                 Fact("Edges", f"{made.edge_length:.3g} mm"),
                 *distance_facts(distance_between(made, scan), back=distance_between(scan, made)),
             ]
-            return Made(made, words, facts, step=Evening(edge) if way is NewWay.EVEN else Lightening(count))
+            return Made(made, words, facts, step=step)
 
         return run
