@@ -60,6 +60,14 @@ class FinderTest(WindowTest):
         self.assertFalse(self.window.finder.list.isVisible())
         self.assertTrue(self.view.hasFocus())
 
+    def test_what_is_found_is_seen_whole(self) -> None:
+        self.key(Qt.Key.Key_Space, CTRL)
+        QTest.keyClicks(self.window.finder, "calm")
+        QTest.qWait(30)
+        found = self.window.finder.list
+        self.assertGreater(found.count(), 2)
+        self.assertEqual(found.verticalScrollBar().maximum(), 0)
+
     def test_shortcuts_do_not_clash(self) -> None:
         """In each work step: a letter may mean another thing in another one."""
         commands = [c for c in self.window.commands.all() if c.shortcut]

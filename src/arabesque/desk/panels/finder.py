@@ -10,6 +10,8 @@ from arabesque.desk import theme
 from arabesque.desk.commands.actions import Commands
 from arabesque.desk.commands.command import Command
 
+SPARE = 8
+"""Pixels round the rows of the list."""
 MOST_ROWS = 9
 
 
@@ -65,7 +67,8 @@ class Finder(QLineEdit):
             self.list.addItem(item)
         window = self.window()
         assert window is not None
-        self.list.resize(theme.scaled(340), theme.scaled(30) * max(1, self.list.count()) + 8)
+        rows = sum(self.list.sizeHintForRow(row) for row in range(self.list.count()))
+        self.list.resize(theme.scaled(340), (rows or theme.scaled(30)) + 2 * self.list.frameWidth() + SPARE)
         corner = self.mapTo(window, QPoint(self.width() - self.list.width(), self.height() + 2))
         self.list.move(corner)
         self.list.setCurrentRow(0)
