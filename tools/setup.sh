@@ -40,6 +40,14 @@ system_libraries() {
     [ ${#missing[@]} -eq 0 ] || install_packages "${missing[@]}"
 }
 
+# system_of COMMAND: which system libraries it needs (nothing, kernel, window), as its module in headless/ says itself.
+system_of() {
+    local module
+    case "$1" in --version | --help | -h) echo nothing && return ;; esac
+    module=$(grep -lx "WORD = \"$1\"" "$root"/src/arabesque/headless/*.py) || { echo window && return; }
+    sed -n 's/^SYSTEM = "\(.*\)"$/\1/p' "$module"
+}
+
 # python_packages NAME LOCK...: the virtual environment with all that the lock files pin.
 python_packages() {
     local name=$1 stamp

@@ -14,6 +14,7 @@ from typing import NoReturn
 from arabesque import __version__
 from arabesque.errors import ArabesqueError
 from arabesque.headless import COMMANDS
+from arabesque.headless.common import check_outputs
 
 _NEGATIVE = re.compile(r"^-[\d.]")
 
@@ -24,6 +25,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     given = list(sys.argv[1:] if arguments is None else arguments)
     options = _parser().parse_args([_shielded(a) for a in given])
     try:
+        check_outputs(options)
         return int(options.run(options) or 0)
     except ArabesqueError as problem:
         print(f"arabesque: {problem}", file=sys.stderr)
@@ -68,6 +70,11 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _open_window(options: argparse.Namespace) -> int:
-    from arabesque.desk.app import run  # headless commands need no Qt
+    from arabesque.desk.graphics import drawing_application  # headless commands need no Qt
 
-    return run(demo=options.demo, path=options.open, finished=options.finished)
+    application = drawing_application()
+    if application is None:
+        return 1
+    from arabesque.desk.app import run  # takes seconds, which a start without a screen is told before
+
+    return run(application, demo=options.demo, path=options.open, finished=options.finished)

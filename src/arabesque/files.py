@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import hashlib
 import os
 import stat
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -87,11 +88,50 @@ def written(path: str | Path, cure: str = "Choose another place") -> Iterator[Pa
         beside = None
         synced(target.parent)
     except OSError as problem:
-        raise FileProblem(f"{_short(path)} cannot be written ({problem.strerror})", cure) from problem
+        raise FileProblem(f"{_short(path)} cannot be written ({reason(problem)})", cure) from problem
     finally:
         if beside is not None:
             with contextlib.suppress(OSError):  # a full or vanished disk has been reported already
                 beside.unlink(missing_ok=True)
+
+
+def reason(problem: OSError) -> str:
+    """Why the system refused, in its own words.
+
+    NumPy reports a short write without an error number ("359511 requested and 0 written"): that is a full disk.
+    """
+    if problem.strerror:
+        return problem.strerror
+    return os.strerror(errno.ENOSPC) if "requested and" in str(problem) else str(problem) or type(problem).__name__
+
+
+def check_place(path: str | Path, endings: Sequence[str] = ()) -> None:
+    """Check before long work that a file can be written at the end of it.
+
+    Parameters
+    ----------
+    path : of the file to write.
+    endings : that its name may have, with the dot, in lower case; any where there are none.
+
+    Raises
+    ------
+    FileProblem
+        For another ending, a folder, a device, a folder that is not there or may not be written, a protected file.
+    """
+    path = Path(path)
+    try:
+        if path.is_dir():
+            raise FileProblem(f"{_short(path)} is a folder", "Give a name for the file")
+        if endings and path.suffix.lower() not in endings:
+            raise FileProblem(f"'{_short(path)}' does not end in {' or '.join(endings)}", "Give it such a name")
+        target = path.resolve()
+        _mode(target)
+        if not target.parent.is_dir():
+            raise FileProblem(f"{_short(target.parent)} is no folder that is there", "Make it, or choose another place")
+        if not os.access(target.parent, os.W_OK | os.X_OK):
+            raise FileProblem(f"{_short(target.parent)} may not be written to", "Choose another place")
+    except (OSError, ValueError, RuntimeError) as problem:  # a name too long, with NUL in it, links in a circle
+        raise FileProblem(f"{_short(path)} cannot be written ({problem})", "Choose another place") from problem
 
 
 def write_text(path: str | Path, text: str) -> None:

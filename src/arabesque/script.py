@@ -36,7 +36,7 @@ from arabesque.checking import BothWays, measure_both_ways
 from arabesque.curve_files import read_curves
 from arabesque.delivery import deliver_checked, tag_of
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.files import Source, source_of
+from arabesque.files import Source, check_place, source_of
 from arabesque.fitting import Borders, CageFit, Grower, PatchFit, blocked_triangles, check_tolerance, met, suggest
 from arabesque.geometry import Plane, Surface
 from arabesque.layout import Layout
@@ -204,10 +204,13 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features, Delivers):
         self._work.begin(project.document, path, f"{path.name} opened", project.milestones)
         if any_stale(self.document):
             self._work.amend(rebuilt(self.document, self._progress, kernel=self._worker))
-        self._fits.clear()
-        self._traced.clear()
-        self._networks.clear()
+        self._forget()
         return self.items
+
+    def _forget(self) -> None:
+        """What was told of the items of another document holds no longer."""
+        for told in (self._fits, self._traced, self._networks, self._cage_fits, self._layouts):
+            told.clear()
 
     def open_bodies(self, path: str | Path) -> tuple[AnyItem, ...]:
         """Bring in the solids and shells of a STEP file, as bodies; in one step."""
@@ -252,6 +255,7 @@ class Project(Traces, ShapesCurves, Cages, Layouts, Joins, Features, Delivers):
         kind = _KINDS.get(Path(path).suffix.lower())
         if kind is None:
             raise FileProblem(f"{Path(path).name}: not a kind of file known here", f"Use {', '.join(_KINDS)}")
+        check_place(path)
         if quads and kind is FileKind.OBJ:
             kind = FileKind.CAGE
         if items is None:

@@ -29,7 +29,10 @@ from arabesque.delivery import (
     write_report,
     write_sheet,
 )
+from arabesque.delivery.report_files import KINDS as REPORT_KINDS
+from arabesque.delivery.sheet_files import KINDS as SHEET_KINDS
 from arabesque.errors import ArabesqueError
+from arabesque.files import check_place
 from arabesque.geometry import VIEWS, slanted
 from arabesque.model import edits
 from arabesque.script_base import AnyItem, Lends
@@ -58,6 +61,7 @@ class Delivers(Lends):
         unknown = [name for name in views if name not in VIEWS]
         if unknown:
             raise ArabesqueError(f"'{unknown[0]}' is no view", f"Choose of {', '.join(VIEWS)}")
+        check_place(path, REPORT_KINDS)
         looks = [(f"From the {name}", VIEWS[name]) for name in views] or [("From the side and above", slanted())]
         wanted = None if items is None else [self.item(item.id) for item in items]
         made = fit_report(
@@ -76,6 +80,7 @@ class Delivers(Lends):
     def sheet(self, path: str | Path, plan: Plan | None = None, items: Iterable[AnyItem] | None = None) -> Drawn:
         """Write a sheet of what shows (or some items): .pdf, .svg or .dxf. Raises FileProblem, and ArabesqueError where
         it does not fit the paper."""
+        check_place(path, SHEET_KINDS)
         wanted = [item for item in self.items if self.document.shows(item)] if items is None else items
         there = [self.item(item.id) for item in wanted]
         drawn = make_sheet(

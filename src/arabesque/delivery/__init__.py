@@ -1,9 +1,9 @@
 """What leaves the house: checks for printing and milling, reports, sheets, files that were read back."""
 
-from arabesque.delivery.batch import Done, batch, run_one, scans_in, write_table
+from arabesque.delivery.batch import TABLE, Done, batch, run_one, scans_in, write_table
 from arabesque.delivery.fit_report import FitReport, fit_report, project_file
 from arabesque.delivery.height_field import HeightField, height_field, tip_heights
-from arabesque.delivery.job import Job, job_of, write_job
+from arabesque.delivery.job import Job, job_of, kept_beside, write_job
 from arabesque.delivery.mill_check import MillCheck, Milling, check_mill
 from arabesque.delivery.mill_path import (
     CutterPath,
@@ -24,6 +24,7 @@ from arabesque.delivery.whole import Whole, direction, whole_of
 
 __all__ = [
     "PAPERS",
+    "TABLE",
     "CutterPath",
     "Done",
     "Drawn",
@@ -55,6 +56,7 @@ __all__ = [
     "fit_report",
     "height_field",
     "job_of",
+    "kept_beside",
     "make_sheet",
     "parallel_path",
     "planes_of",

@@ -6,6 +6,7 @@ import csv
 import io
 import runpy
 import time
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
@@ -17,10 +18,13 @@ from typing import Any
 
 from arabesque.cores import allowed, at_most
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.files import readable, write_text
+from arabesque.files import readable, reason, write_text
 from arabesque.scan import MESH_SUFFIXES
 
 FIGURES = ("verdict", "inside", "rms", "p99", "max")
+COLUMNS = ("scan", *FIGURES, "seconds", "trouble")
+TABLE = "table.csv"
+"""What became of all scans, in the folder of a batch."""
 
 
 @dataclass(frozen=True)
@@ -57,15 +61,18 @@ def scans_in(folder: str | Path) -> list[Path]:
 def batch(job: str | Path, scans: Sequence[Path], out: str | Path, processes: int = 2) -> Iterator[Done]:
     """Run a job on every scan, each into a folder of its own; yields what became of each as soon as it is done.
 
-    Raises FileProblem where the job cannot be read or the folder cannot be made.
+    Raises FileProblem where the job cannot be read, the folder cannot be made, or files lie there that no batch wrote.
     """
     script = str(readable(job).resolve())
-    folders = [Path(out) / scan.stem for scan in scans]
+    stems = Counter(scan.stem for scan in scans)
+    # two scans of one name and different kinds get a folder each
+    folders = [Path(out) / (scan.stem if stems[scan.stem] == 1 else scan.name) for scan in scans]
+    _check_folders(Path(out), folders)
     try:
         for folder in folders:
             folder.mkdir(parents=True, exist_ok=True)
     except OSError as problem:
-        raise FileProblem(f"{out} cannot be made ({problem.strerror})", "Choose another folder") from problem
+        raise FileProblem(f"{out} cannot be made ({reason(problem)})", "Choose another folder") from problem
     waiting: SimpleQueue[tuple[Path, Path]] = SimpleQueue()
     for pair in zip(scans, folders, strict=True):
         waiting.put(pair)
@@ -76,6 +83,19 @@ def batch(job: str | Path, scans: Sequence[Path], out: str | Path, processes: in
             lanes.submit(_lane, script, waiting, found, threads)
         for _ in scans:
             yield found.get()
+
+
+def _check_folders(out: Path, folders: Sequence[Path]) -> None:
+    """Refuse a folder with files that a batch would replace and none has written: its table tells."""
+    table = out / TABLE
+    try:
+        ours = table.is_file() and table.read_text(encoding="utf-8").startswith(",".join(COLUMNS))
+        filled = [folder for folder in folders if folder.is_dir() and any(folder.iterdir())]
+        foreign = [table] if table.exists() else filled
+    except (OSError, ValueError) as problem:
+        raise FileProblem(f"{out} cannot be read ({problem})", "Choose another folder") from problem
+    if foreign and not ours:
+        raise FileProblem(f"{foreign[0]} is there already, and no batch wrote it", "Choose another folder")
 
 
 def _lane(script: str, waiting: SimpleQueue[tuple[Path, Path]], found: SimpleQueue[Done], threads: int) -> None:
@@ -125,8 +145,7 @@ def run_one(script: str, scan: str, out: str, threads: int | None = None) -> Don
 def write_table(path: str | Path, done: Sequence[Done]) -> None:
     """Write what became of all scans as CSV, in the order of their names. Raises FileProblem."""
     text = io.StringIO()
-    names = ["scan", *FIGURES, "seconds", "trouble"]
-    writer = csv.DictWriter(text, names, lineterminator="\n")
+    writer = csv.DictWriter(text, COLUMNS, lineterminator="\n")
     writer.writeheader()
-    writer.writerows({name: asdict(one)[name] for name in names} for one in sorted(done, key=lambda one: one.scan))
+    writer.writerows({name: asdict(one)[name] for name in COLUMNS} for one in sorted(done, key=lambda one: one.scan))
     write_text(path, text.getvalue())

@@ -17,17 +17,22 @@ from typing import Any
 
 import numpy as np
 
-from arabesque.errors import ArabesqueError
-from arabesque.files import write_text
+from arabesque.errors import ArabesqueError, FileProblem
+from arabesque.files import check_place, write_text
 from arabesque.geometry import Elementary, Plane
 from arabesque.mending import ByHand, Preparing
 from arabesque.model import SUFFIX, Document, Item, Project, save_project
+from arabesque.model.item import cleaned
 from arabesque.model.rebuild import order
 from arabesque.reading import Regions
 from arabesque.scan import Scan
 from arabesque.shapes import Sampled, can
 from arabesque.solid import Body
 
+KEPT_SUFFIX = ".kept-items"
+"""Ending of the project file beside a job. No other file of the program has it: none of the user's is replaced."""
+LONGEST_WORDS = 1000
+"""Signs of a title or note at the head of a script."""
 MOST_NUMBERS = 4000
 """Numbers of a free shape that stand in the script; a larger one is kept beside it."""
 
@@ -159,13 +164,27 @@ def job_of(document: Document, title: str, today: date | None = None) -> Job:
 
 
 def write_job(path: str | Path, document: Document, title: str, today: date | None = None) -> Job:
-    """Write a job to a .py file, and what it keeps to a project file of the same name. Raises FileProblem."""
+    """Write a job to a .py file, and what it keeps to a file of the same name beside it (see ``kept_beside``).
+
+    Raises FileProblem for another ending, where it cannot be written, and where the file for what is kept is there
+    already but belongs to no job of that name.
+    """
     path = Path(path)
+    check_place(path, (".py",))
     job = job_of(document, title, today)
     if job.kept is not None:
-        save_project(path.with_suffix(SUFFIX), Project(job.kept))
+        beside = kept_beside(path)
+        check_place(beside)
+        if beside.exists() and not path.exists():
+            raise FileProblem(f"{beside.name} is there already, and no job beside it", "Give the job another name")
+        save_project(beside, Project(job.kept))
     write_text(path, job.text)
     return job
+
+
+def kept_beside(path: str | Path) -> Path:
+    """Where a job keeps what cannot stand in its script."""
+    return Path(path).with_suffix(KEPT_SUFFIX)
 
 
 def _script(
@@ -208,7 +227,7 @@ def _script(
         f"TOLERANCE = {document.tolerance!r}",
         f"TITLE = {title!r}",
         'MODEL, REPORT = "model.step", "fit.json"' if measured else f'PROJECT = "job{SUFFIX}"',
-        *([f"KEPT = Path(__file__).with_suffix({SUFFIX!r})"] if kept else []),
+        *([f"KEPT = Path(__file__).with_suffix({KEPT_SUFFIX!r})"] if kept else []),
         "",
         "",
         "def job(scan, out):",
@@ -226,8 +245,8 @@ def _script(
 
 
 def _quotable(words: str) -> str:
-    """Words that neither end the text they stand in nor begin an escape."""
-    return words.replace("\\", "/").replace('"', "'")
+    """Words on one line that neither end the text they stand in nor begin an escape."""
+    return cleaned(words, LONGEST_WORDS).replace("\\", "/").replace('"', "'")
 
 
 def _in_order(document: Document) -> list[str]:

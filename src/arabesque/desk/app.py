@@ -46,9 +46,8 @@ def outlive_faults(window: Window) -> None:
     sys.excepthook = tell
 
 
-def run(demo: str | None = None, path: str | None = None, finished: bool = False) -> int:
+def run(application: QApplication, demo: str | None = None, path: str | None = None, finished: bool = False) -> int:
     """Open the window, with a demo or a file; returns when it is closed."""
-    application = QApplication(sys.argv[:1])
     application.setApplicationName("Arabesque")
     application.setDesktopFileName(ID)
     application.setWindowIcon(QIcon(str(files("arabesque.freedesktop").joinpath("icons/arabesque-128.png"))))

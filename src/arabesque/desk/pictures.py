@@ -77,6 +77,11 @@ class PictureTaker(QObject):
             raise FileProblem(
                 "So many large frames do not fit into one file", "Write PNG frames, fewer or smaller ones"
             )
+        still = wanted.frames > 1 and not turning
+        names = [_frame(wanted.path, frame) for frame in range(wanted.frames)] if still else []
+        there = next((name for name in names if name.exists()), None)
+        if there is not None:  # the dialog asked about another name
+            raise FileProblem(f"{there.name} is there already", "Give the frames another name")
         camera = self._framed(self._view.camera, wanted.size)
         taken: list[QImage] = []
         for frame in range(wanted.frames):
@@ -85,9 +90,8 @@ class PictureTaker(QObject):
             yield from self._draw(
                 image, turned, wanted, f"picture {frame + 1} of {wanted.frames}" if wanted.frames > 1 else "picture"
             )
-            if wanted.frames > 1 and not turning:
-                name = wanted.path.with_name(f"{wanted.path.stem}-{frame + 1:03d}{wanted.path.suffix}")
-                _save(image, name)
+            if still:
+                _save(image, names[frame])
             else:
                 taken.append(image)
         if turning:
@@ -138,6 +142,11 @@ class PictureTaker(QObject):
                 self._view.scene = before
         finally:
             painter.end()
+
+
+def _frame(path: Path, number: int) -> Path:
+    """The file of one frame of a turntable, counted from 0."""
+    return path.with_name(f"{path.stem}-{number + 1:03d}{path.suffix}")
 
 
 def _turned(camera: Camera, degrees: float) -> Camera:

@@ -75,7 +75,6 @@ class Session(QObject):
         super().__init__()
         self.asks = Asks()
         self.work = Work(journal_root, self.asks.journal_failed.emit)
-        self.asks.journal_failed.connect(self.tell_problem)
         self.jobs = JobQueue()
         self.meters = Meters(self.jobs)
         self.scan_views = ScanViews(self.jobs)

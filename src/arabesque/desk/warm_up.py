@@ -5,7 +5,6 @@ import numpy as np
 from arabesque.checking import Family, find_joins, scan_sections
 from arabesque.fitting import FitSettings, bilinear, fit_patch
 from arabesque.scan import Scan
-from arabesque.units import parse_length
 
 
 def warm_up() -> None:
@@ -23,4 +22,3 @@ def warm_up() -> None:
     fitted.derivatives([[0.5, 0.5]])
     scan_sections(scan, Family(np.array([1.0, 0.0, 0.0]), 0.3))
     find_joins([fitted, fitted.moved(np.eye(4))])
-    parse_length("1 in")

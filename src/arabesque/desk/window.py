@@ -78,6 +78,7 @@ class Window(QMainWindow):
         self._message = QTimer(self)
         self._message.setSingleShot(True)
         self._message.timeout.connect(self._clear_message)
+        self._journal_words = ""
         self.hand = Hand(self.session)
         self.view = View()
         self.sight = Sight(self.session, self.hand, self.view)
@@ -109,6 +110,7 @@ class Window(QMainWindow):
         asks.begun.connect(self._begun)
         asks.saved.connect(self._saved)
         asks.told.connect(self.tell)
+        asks.journal_failed.connect(self._journal_failed)
         asks.fit.connect(self.sight.fit_view)
         asks.fly.connect(self.sight.fly_to)
         asks.propose.connect(self.hand.propose)
@@ -350,7 +352,10 @@ class Window(QMainWindow):
 
     def give_up_work(self, leftover: Leftover) -> None:
         """Throw the work of a window that did not close away."""
-        discard(leftover)
+        try:
+            discard(leftover)
+        except ArabesqueError as problem:
+            self.session.tell_problem(problem)
         self._offer()
 
     def _dress(self) -> None:
@@ -381,8 +386,17 @@ class Window(QMainWindow):
             self.settings.remember(self.session.work.path)
         self._show_safety()
 
+    def _journal_failed(self, problem: ArabesqueError) -> None:
+        self._journal_words = str(problem)
+        self.session.tell_problem(problem)
+
     def _show_safety(self) -> None:
         work, journal = self.session.work, self.session.work.journal
+        if self._journal_words and (journal is None or journal.problem is None):
+            # written again: the line that said otherwise goes
+            if self.view.overlay.message == self._journal_words:
+                self._clear_message()
+            self._journal_words = ""
         name = work.path.name if work.path else "untitled"
         if not self.session.unsaved:
             ago = "" if work.saved_at is None else f" · saved {_ago(time.time() - work.saved_at)}"
@@ -481,7 +495,7 @@ class Window(QMainWindow):
         keypad = bool(event.modifiers() & Qt.KeyboardModifier.KeypadModifier)
         if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier or keypad:
             return False
-        glance = next((check for check in CHECKS if event.text() == check.key), None)
+        glance = next((check for check in CHECKS if check.key and event.text() == check.key), None)
         if glance is None:
             return False
         if not event.isAutoRepeat():

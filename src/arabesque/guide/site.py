@@ -12,15 +12,19 @@ from arabesque import __version__
 from arabesque.errors import FileProblem
 from arabesque.guide.pages import FIRST, body, exists, folder, links, names, title
 
+GENERATOR = '<meta name="generator" content="Arabesque">'
+"""By this line of its head a page tells that it belongs to a guide."""
 PICTURES = ("*.png", "*.webp", "*.svg")
 
 
 def build(out: str | Path) -> list[Path]:
     """Write every page and picture into a folder; returns the pages.
 
-    The page with the contents is ``index.html``. Raises FileProblem where it cannot be written.
+    The page with the contents is ``index.html``. Raises FileProblem where it cannot be written, and for a folder that
+    holds other things than a guide.
     """
     out = Path(out)
+    _check_folder(out)
     template = Environment(autoescape=True).from_string(
         files("arabesque.guide").joinpath("page.html").read_text(encoding="utf-8")
     )
@@ -46,6 +50,17 @@ def build(out: str | Path) -> list[Path]:
             f"The guide cannot be written to {out} ({problem.strerror})", "Choose another folder"
         ) from None
     return written
+
+
+def _check_folder(out: Path) -> None:
+    """Refuse a folder with anything in it but an earlier guide: its pages would replace others of their names."""
+    try:
+        index = out / "index.html"
+        guide = index.is_file() and GENERATOR in index.read_text(encoding="utf-8", errors="replace")
+        if out.is_dir() and any(out.iterdir()) and not guide:
+            raise FileProblem(f"{out} holds other files already", "Choose a new or empty folder")
+    except OSError as problem:
+        raise FileProblem(f"{out} cannot be read ({problem.strerror})", "Choose another folder") from problem
 
 
 def chapters() -> list[tuple[str, str]]:

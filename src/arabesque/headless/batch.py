@@ -9,6 +9,7 @@ from arabesque.cores import allowed
 from arabesque.errors import ArabesqueError
 
 WORD = "batch"
+SYSTEM = "kernel"
 HELP = "run a job (see the window's Record) on every scan of a folder; a line each, and a table"
 
 
@@ -22,16 +23,16 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Run, tell, write the table; 1 where a scan failed."""
-    from arabesque.delivery import batch, scans_in, write_table
+    from arabesque.delivery import TABLE, Done, batch, scans_in, write_table
 
     if options.processes < 0:
         raise ArabesqueError("A number of processes is above 0", "Write for example --processes 2")
-    found = []
+    found: list[Done] = []
+    table = Path(options.out) / TABLE
     for done in batch(options.job, scans_in(options.scans), options.out, options.processes or allowed()):
         print(done.line, flush=True)
         found.append(done)
-    table = Path(options.out) / "table.csv"
-    write_table(table, found)
+        write_table(table, found)
     failed = sum(bool(one.trouble) for one in found)
     print(f"{len(found)} scans, {failed} failed: {table}")
     return 1 if failed else 0

@@ -9,10 +9,11 @@ from typing import Any
 import numpy as np
 
 from arabesque.errors import ArabesqueError
-from arabesque.headless.common import point, write_json
+from arabesque.headless.common import SURFACES, output, point, write_json
 from arabesque.units import MILLIMETRES, scale_to_mm
 
 WORD = "body"
+SYSTEM = "kernel"
 HELP = "sew the surfaces of a STEP file to a body, thicken its skin, cut it, and write it"
 
 SIDES = {"in": "against the normals", "out": "along the normals", "both": "to both sides"}
@@ -22,7 +23,7 @@ RIMS = ("square", "rounded", "drawn to an edge")
 def arguments(parser: argparse.ArgumentParser) -> None:
     """What the command is told."""
     parser.add_argument("model", help=".step, in whatever unit it says")
-    parser.add_argument("--out", required=True, help="the .step file to write")
+    parser.add_argument("--out", type=output(*SURFACES), required=True, help="the .step file to write")
     parser.add_argument(
         "--unit", choices=list(MILLIMETRES), default="mm", help="of all lengths here, and of the report"
     )
@@ -36,7 +37,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         help="cut away the bodies of a STEP file, or a hole: PLACE AXIS DIAMETER [DEPTH], as 0,0,10 0,0,1 8; "
         "through everything where there is no depth; may be repeated",
     )  # fmt: skip
-    parser.add_argument("--report", help="write what became of it as JSON")
+    parser.add_argument("--report", type=output(), help="write what became of it as JSON")
 
 
 def run(options: argparse.Namespace) -> None:

@@ -5,16 +5,19 @@ from __future__ import annotations
 import argparse
 import time
 
+from arabesque.headless.common import SURFACES, output
+
 WORD = "build"
+SYSTEM = "kernel"
 HELP = "build a worked model from its simulated scan to a closed solid: heron, pebble, juniper or dipper"
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """What the command is told."""
     parser.add_argument("name", help="heron, pebble, juniper or dipper")
-    parser.add_argument("--out", required=True, help="the .step file to write")
-    parser.add_argument("--report", help="write what became of it as JSON")
-    parser.add_argument("--project", help="write the whole project too, as .arabesque")
+    parser.add_argument("--out", type=output(*SURFACES), required=True, help="the .step file to write")
+    parser.add_argument("--report", type=output(), help="write what became of it as JSON")
+    parser.add_argument("--project", type=output(".arabesque"), help="write the whole project too, as .arabesque")
 
 
 def run(options: argparse.Namespace) -> None:

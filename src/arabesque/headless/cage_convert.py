@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import argparse
 
-from arabesque.headless.common import report
+from arabesque.headless.common import SURFACES, output, report
 from arabesque.units import MILLIMETRES, scale_to_mm
 
 WORD = "cage-convert"
+SYSTEM = "kernel"
 HELP = "turn a cage of quads into the NURBS patches that are its surface"
 
 
@@ -15,8 +16,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """What the command is told."""
     parser.add_argument("cage", help="an OBJ of quads")
     parser.add_argument("--unit", choices=list(MILLIMETRES), default="mm", help="unit of the cage and of the surface")
-    parser.add_argument("--out", metavar="OUT", required=True, help="the surface: .step, .igs, .stl")
-    parser.add_argument("--report", help="write the figures as JSON")
+    parser.add_argument(
+        "--out", type=output(*SURFACES), metavar="OUT", required=True, help="the surface: .step, .igs, .stl"
+    )
+    parser.add_argument("--report", type=output(), help="write the figures as JSON")
 
 
 def run(options: argparse.Namespace) -> None:

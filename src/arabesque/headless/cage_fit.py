@@ -5,10 +5,11 @@ from __future__ import annotations
 import argparse
 
 from arabesque.errors import ArabesqueError
-from arabesque.headless.common import add_common, report, tolerance_of
+from arabesque.headless.common import SURFACES, add_common, output, report, tolerance_of
 from arabesque.units import scale_to_mm
 
 WORD = "cage-fit"
+SYSTEM = "kernel"
 HELP = "fit a cage of quads to a scan, and write its smooth surface"
 
 
@@ -19,7 +20,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--balance", type=float, help="from 0, fair, to 1, close; by itself as the tolerance asks")
     parser.add_argument("--symmetric", choices=("x", "y", "z"), help="alike on both sides of that plane through 0")
     parser.add_argument("--finer", type=int, default=0, metavar="N", help="make faces that are outside finer, N times")
-    parser.add_argument("--out", metavar="OUT", help="the surface: .step, .igs, .stl; as a cage: .obj")
+    parser.add_argument(
+        "--out", type=output(*SURFACES), metavar="OUT", help="the surface: .step, .igs, .stl; as a cage: .obj"
+    )
     add_common(parser)
 
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 import argparse
 
 from arabesque.errors import ArabesqueError
-from arabesque.headless.common import add_common, report, tolerance_of
+from arabesque.headless.common import SURFACES, add_common, output, report, tolerance_of
 from arabesque.units import scale_to_mm
 
 WORD = "cage-improve"
+SYSTEM = "kernel"
 HELP = "put strips of faces into a cage where it fails a scan, or take out those it does not need"
 
 
@@ -19,7 +20,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--aim", choices=("closer", "lighter", "calmer"), default="closer", help="what it is to become")
     parser.add_argument("--most", type=int, default=1, metavar="N", help="so many strips at most")
     parser.add_argument("--symmetric", choices=("x", "y", "z"), help="alike on both sides of that plane through 0")
-    parser.add_argument("--out", metavar="OUT", help="the surface: .step, .igs, .stl; as a cage: .obj")
+    parser.add_argument(
+        "--out", type=output(*SURFACES), metavar="OUT", help="the surface: .step, .igs, .stl; as a cage: .obj"
+    )
     add_common(parser)
 
 

@@ -8,10 +8,11 @@ from typing import Any
 import numpy as np
 
 from arabesque.errors import ArabesqueError
-from arabesque.headless.common import write_json
+from arabesque.headless.common import output, write_json
 from arabesque.units import MILLIMETRES, scale_to_mm
 
 WORD = "check-body"
+SYSTEM = "kernel"
 HELP = "say whether the bodies of a STEP file are closed and valid, with volume, gaps, walls and self-intersections"
 
 
@@ -19,7 +20,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """What the command is told."""
     parser.add_argument("model", help=".step, in whatever unit it says")
     parser.add_argument("--unit", choices=list(MILLIMETRES), default="mm", help="of the report")
-    parser.add_argument("--report", help="write it as JSON")
+    parser.add_argument("--report", type=output(), help="write it as JSON")
 
 
 def run(options: argparse.Namespace) -> None:

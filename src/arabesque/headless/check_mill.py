@@ -6,9 +6,10 @@ import argparse
 from typing import Any
 
 from arabesque.headless.checked_model import add_model, things_in
-from arabesque.headless.common import write_json
+from arabesque.headless.common import output, write_json
 
 WORD = "check-mill"
+SYSTEM = "kernel"
 HELP = "check a body or mesh for milling along a direction, write the path of a ball cutter, and cut a block by it"
 
 
@@ -18,7 +19,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--radius", type=float, default=3.0, help="of the ball, mm")
     parser.add_argument("--stays", type=float, default=0.2, help="mm of stock that may stay")
     parser.add_argument("--step", type=float, default=0.6, help="mm between neighbouring ways")
-    parser.add_argument("--path", help="write the parallel path as G-code, in mm, of the first thing")
+    parser.add_argument("--path", type=output(), help="write the parallel path as G-code, in mm, of the first thing")
 
 
 def run(options: argparse.Namespace) -> None:

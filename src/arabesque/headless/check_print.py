@@ -9,6 +9,7 @@ from arabesque.headless.checked_model import add_model, things_in
 from arabesque.headless.common import write_json
 
 WORD = "check-print"
+SYSTEM = "kernel"
 HELP = "check a body or mesh for printing in layers: walls, gaps, overhangs, mass, and how to lay it down"
 
 

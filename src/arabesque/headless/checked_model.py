@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from arabesque.errors import ArabesqueError
-from arabesque.headless.common import point
+from arabesque.headless.common import output, point
 from arabesque.units import MILLIMETRES
 
 if TYPE_CHECKING:
@@ -19,7 +19,7 @@ def add_model(parser: argparse.ArgumentParser, way: str, words: str) -> None:
     parser.add_argument("model", help=".step with bodies, or a mesh")
     parser.add_argument("--unit", choices=list(MILLIMETRES), default="mm", help="of a mesh; all lengths here are in mm")
     parser.add_argument(way, type=point, default=(0.0, 0.0, 1.0), metavar="X,Y,Z", help=words)
-    parser.add_argument("--report", help="write the figures as JSON")
+    parser.add_argument("--report", type=output(), help="write the figures as JSON")
 
 
 def things_in(project: Project, options: argparse.Namespace) -> list[Any]:

@@ -4,17 +4,64 @@ from __future__ import annotations
 
 import argparse
 import json
+from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
-from arabesque.files import write_text
+from arabesque.errors import ArabesqueError
+from arabesque.files import check_place, write_text
 from arabesque.units import MILLIMETRES
 
 USUAL_TOLERANCE = 0.2
 """mm: a usual first tolerance for a styling surface (common practice)."""
 
+SURFACES = (".step", ".stp", ".igs", ".iges", ".stl", ".obj", ".ply", ".3mf", ".dxf", ".svg")
+"""Endings of what ``script.Project.export`` writes."""
+MESHES = (".stl", ".obj", ".ply")
+"""Endings of meshes."""
+
 _LENGTHS = {
     "tolerance", "rms", "p95", "p99", "max", "inlier_rms", "inlier_p99", "lowest", "highest", "u", "v", "off_curves",
 }  # fmt: skip
+
+
+class Output(str):
+    """The path of a file that a command writes at its end; ``cli`` checks it before the command begins."""
+
+    endings: tuple[str, ...] = ()
+
+
+def output(*endings: str) -> Callable[[str], Output]:
+    """Return the argparse type of a file to write whose name may end so, with the dot; any where none is given."""
+
+    def made(text: str) -> Output:
+        path = Output(text)
+        path.endings = endings
+        return path
+
+    made.__name__ = "output"
+    return made
+
+
+def check_outputs(options: argparse.Namespace) -> None:
+    """Check every file that a command will write, so that no long work is done in vain.
+
+    Raises
+    ------
+    FileProblem
+        Where one cannot be written (see ``files.check_place``).
+    ArabesqueError
+        Where two are one and the same.
+    """
+    seen: set[Path] = set()
+    for path in vars(options).values():
+        if not isinstance(path, Output):
+            continue
+        check_place(path, path.endings)
+        place = Path(path).resolve()
+        if place in seen:
+            raise ArabesqueError(f"{path} would be written twice", "Give each file a name of its own")
+        seen.add(place)
 
 
 def add_common(parser: argparse.ArgumentParser) -> None:
@@ -23,7 +70,7 @@ def add_common(parser: argparse.ArgumentParser) -> None:
         "--unit", choices=list(MILLIMETRES), default="mm", help="unit of the scan, corners and tolerance"
     )
     parser.add_argument("--tolerance", type=float, help="in the unit of the scan; 0.2 mm if not given")
-    parser.add_argument("--report", help="write the figures as JSON")
+    parser.add_argument("--report", type=output(), help="write the figures as JSON")
 
 
 def point(text: str) -> tuple[float, float, float]:

@@ -9,6 +9,7 @@ from arabesque.headless.common import add_common, report, tolerance_of
 from arabesque.units import scale_to_mm
 
 WORD = "compare"
+SYSTEM = "kernel"
 HELP = "measure a STEP file against a scan"
 
 

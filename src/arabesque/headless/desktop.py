@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 
 WORD = "desktop"
+SYSTEM = "nothing"
 HELP = "add the program to the desktop's menu, with icons, kinds of files and manual page; or take it away"
 
 

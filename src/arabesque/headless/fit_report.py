@@ -5,10 +5,11 @@ from __future__ import annotations
 import argparse
 
 from arabesque.errors import ArabesqueError
-from arabesque.headless.common import add_common, tolerance_of
+from arabesque.headless.common import add_common, output, tolerance_of
 from arabesque.units import scale_to_mm
 
 WORD = "fit-report"
+SYSTEM = "kernel"
 HELP = "write a report on how a model (STEP, or a project) fits a scan"
 
 
@@ -16,7 +17,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """What the command is told."""
     parser.add_argument("model", help=".step, .igs, or an Arabesque project, which has its own scan and tolerance")
     parser.add_argument("scan", nargs="?", help="a mesh; not for a project")
-    parser.add_argument("--out", required=True, help="the .pdf, .html or .json file to write")
+    parser.add_argument(
+        "--out", type=output(".pdf", ".html", ".json"), required=True, help="the .pdf, .html or .json file to write"
+    )
     parser.add_argument("--title", default="", help="above the first page; the name of the file if not given")
     parser.add_argument("--view", action="append", default=[], help="of the pictures, such as top; may be repeated")
     parser.add_argument("--note", action="append", default=[], help="a line among the settings; may be repeated")

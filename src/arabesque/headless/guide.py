@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 
 WORD = "guide"
+SYSTEM = "nothing"
 HELP = "write the guide as HTML pages that any browser shows"
 
 

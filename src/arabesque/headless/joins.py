@@ -7,10 +7,11 @@ from collections import Counter
 from typing import Any
 
 from arabesque.errors import ArabesqueError
-from arabesque.headless.common import write_json
+from arabesque.headless.common import output, write_json
 from arabesque.units import MILLIMETRES, scale_to_mm
 
 WORD = "joins"
+SYSTEM = "kernel"
 HELP = "list the shared edges of a STEP or IGES file, with their continuity and worst places"
 GRADES = ("open", "G0", "G1", "G2", "G3")
 
@@ -22,7 +23,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--angle", type=float, default=0.1, help="degrees")
     parser.add_argument("--curvature", type=float, default=5.0, help="per cent")
     parser.add_argument("--unit", choices=list(MILLIMETRES), default="mm", help="of the gap and the report")
-    parser.add_argument("--report", help="write every join as JSON")
+    parser.add_argument("--report", type=output(), help="write every join as JSON")
 
 
 def run(options: argparse.Namespace) -> None:

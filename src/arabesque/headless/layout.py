@@ -5,10 +5,11 @@ from __future__ import annotations
 import argparse
 
 from arabesque.errors import ArabesqueError
-from arabesque.headless.common import report
+from arabesque.headless.common import SURFACES, output, report
 from arabesque.units import MILLIMETRES, scale_to_mm
 
 WORD = "layout"
+SYSTEM = "kernel"
 HELP = "lay a cage of quads over a scan by itself, and write its smooth surface"
 
 
@@ -33,9 +34,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--inside", metavar="F", help="the same: closed curves; only what they enclose is laid out")
     parser.add_argument("--meet", metavar="CAGE.obj", help="a cage whose borders are met; what it leaves is laid out")
     parser.add_argument("--threads", type=int, metavar="K", help="so many at most; all there are if not given")
-    parser.add_argument("--cage", metavar="OUT.obj", help="the quads")
-    parser.add_argument("--step", metavar="OUT.step", help="the smooth surface")
-    parser.add_argument("--report", metavar="R.json", help="write the figures as JSON")
+    parser.add_argument("--cage", type=output(".obj"), metavar="OUT.obj", help="the quads")
+    parser.add_argument("--step", type=output(*SURFACES), metavar="OUT.step", help="the smooth surface")
+    parser.add_argument("--report", type=output(), metavar="R.json", help="write the figures as JSON")
 
 
 def run(options: argparse.Namespace) -> None:

@@ -5,10 +5,11 @@ from __future__ import annotations
 import argparse
 
 from arabesque.errors import ArabesqueError
-from arabesque.headless.common import add_common, report, tolerance_of
+from arabesque.headless.common import SURFACES, add_common, output, report, tolerance_of
 from arabesque.units import scale_to_mm
 
 WORD = "network"
+SYSTEM = "kernel"
 HELP = "fill the meshes of a network of curves with patches, all fitted together to a scan"
 
 
@@ -17,7 +18,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("curves", help="an OBJ with polylines, in the unit of the scan, STEP or IGES")
     parser.add_argument("scan")
     parser.add_argument("--continuity", choices=("G0", "G1", "G2"), default="G1", help="over inner borders")
-    parser.add_argument("--out", metavar="OUT", help="the patches: .step, .igs")
+    parser.add_argument("--out", type=output(*SURFACES), metavar="OUT", help="the patches: .step, .igs")
     add_common(parser)
 
 

@@ -6,10 +6,11 @@ import argparse
 
 import numpy as np
 
-from arabesque.headless.common import add_common, point, report, tolerance_of
+from arabesque.headless.common import SURFACES, add_common, output, point, report, tolerance_of
 from arabesque.units import scale_to_mm
 
 WORD = "patch"
+SYSTEM = "kernel"
 HELP = "fit the lightest patch through four corners"
 
 
@@ -28,7 +29,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="where the net turns with the form, lay the larger part beside the turn",
     )
-    parser.add_argument("--out", required=True, help=".step")
+    parser.add_argument("--out", type=output(*SURFACES), required=True, help=".step")
     add_common(parser)
 
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import argparse
 
-from arabesque.headless.common import write_json
+from arabesque.headless.common import MESHES, output, write_json
 from arabesque.units import MILLIMETRES
 
 WORD = "prepare"
+SYSTEM = "nothing"
 HELP = "mirror, fill, calm, remesh and lighten a scan"
 
 _FILLS = ("curved", "flat", "bridged")
@@ -35,8 +36,8 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--smooth-limit", type=float, metavar="MM", help="how far calming may move a point")
     parser.add_argument("--remesh", type=float, metavar="MM", help="even triangles with edges of this length")
     parser.add_argument("--reduce", type=int, metavar="N", help="lower the count to N triangles")
-    parser.add_argument("--out", required=True, help=".ply, .stl or .obj")
-    parser.add_argument("--report", help="write the figures as JSON")
+    parser.add_argument("--out", type=output(*MESHES), required=True, help=".ply, .stl or .obj")
+    parser.add_argument("--report", type=output(), help="write the figures as JSON")
 
 
 def run(options: argparse.Namespace) -> None:

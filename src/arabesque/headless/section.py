@@ -8,11 +8,12 @@ import time
 import numpy as np
 
 from arabesque.errors import ArabesqueError
-from arabesque.headless.common import add_common, point, report, tolerance_of
+from arabesque.headless.common import SURFACES, add_common, output, point, report, tolerance_of
 from arabesque.tracing import set_figures
 from arabesque.units import scale_to_mm
 
 WORD = "section"
+SYSTEM = "kernel"
 HELP = "cut a scan into sections, fit each by a curve, loft them"
 
 
@@ -28,8 +29,13 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--at", type=point, default=(0.0, 0.0, 0.0), metavar="x,y,z", help="where that axis passes")
     parser.add_argument("--half", action="store_true", help="with --round: one side of the axis only")
     parser.add_argument("--side", type=point, metavar="x,y,z", help="a direction: only what lies that way of --at")
-    parser.add_argument("--loft", metavar="OUT", help="the surface through them: .step, .igs")
-    parser.add_argument("--curves", metavar="OUT", help="the curves themselves: .step, .igs; flat ones .dxf, .svg")
+    parser.add_argument("--loft", type=output(*SURFACES), metavar="OUT", help="the surface through them: .step, .igs")
+    parser.add_argument(
+        "--curves",
+        type=output(*SURFACES),
+        metavar="OUT",
+        help="the curves themselves: .step, .igs; flat ones .dxf, .svg",
+    )
     add_common(parser)
 
 

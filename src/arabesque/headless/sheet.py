@@ -4,14 +4,19 @@ from __future__ import annotations
 
 import argparse
 
+from arabesque.headless.common import output
+
 WORD = "sheet"
+SYSTEM = "kernel"
 HELP = "draw a model (STEP, or a project) on a sheet: three views, a free one, sections, dimensions"
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """What the command is told."""
     parser.add_argument("model", help=".step, .igs, or an Arabesque project, with its notes and distances")
-    parser.add_argument("--out", required=True, help="the .pdf, .svg or .dxf file to write")
+    parser.add_argument(
+        "--out", type=output(".pdf", ".svg", ".dxf"), required=True, help="the .pdf, .svg or .dxf file to write"
+    )
     parser.add_argument("--paper", default="A3", help="A4 to A0")
     parser.add_argument(
         "--scale", type=float, default=0.0, help="2 for 2:1, 0.5 for 1:2; the largest that fits if not given"

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import argparse
 
-from arabesque.headless.common import write_json
+from arabesque.headless.common import MESHES, output, write_json
 
 WORD = "simulate"
+SYSTEM = "nothing"
 HELP = "scan a demo master shape with the simulated scanner"
 
 
@@ -16,8 +17,8 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--triangles", type=int, default=120_000)
     parser.add_argument("--noise", type=float, default=0.03, help="standard deviation, mm")
     parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--out", required=True, help=".ply, .stl or .obj")
-    parser.add_argument("--truth", help="write what is known about the true surface, as JSON")
+    parser.add_argument("--out", type=output(*MESHES), required=True, help=".ply, .stl or .obj")
+    parser.add_argument("--truth", type=output(), help="write what is known about the true surface, as JSON")
 
 
 def run(options: argparse.Namespace) -> None:

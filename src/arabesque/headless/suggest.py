@@ -7,10 +7,11 @@ import time
 
 import numpy as np
 
-from arabesque.headless.common import add_common, point, report, tolerance_of
+from arabesque.headless.common import SURFACES, add_common, output, point, report, tolerance_of
 from arabesque.units import scale_to_mm
 
 WORD = "suggest"
+SYSTEM = "kernel"
 HELP = "lay patches over the calm areas of a scan, or the largest round a place"
 
 
@@ -20,7 +21,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--at", type=point, metavar="x,y,z", help="only the patch that grows from here")
     parser.add_argument("--points", nargs=2, type=int, default=[4, 4], metavar=("U", "V"), help="of each patch, 2 to 6")
     parser.add_argument("--most", type=int, default=12, help="patches")
-    parser.add_argument("--out", required=True, help=".step")
+    parser.add_argument("--out", type=output(*SURFACES), required=True, help=".step")
     add_common(parser)
 
 

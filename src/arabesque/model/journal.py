@@ -4,11 +4,13 @@ One folder a window, held by a file lock for as long as the window lives. It
 holds ``steps.jsonl``, one line an event with the items that changed, and
 ``arrays/``, named by content and written once: a step that moves a control
 point writes a few kilobytes, whatever the project weighs. A line is written only when all arrays it names are
-on the disk; a torn last line is left out of account.
+on the disk; a torn last line is left out of account. Whoever takes up or gives up a folder holds its lock first; a
+folder that was taken away under a living window is made again, with all that it held.
 """
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import json
 import logging
@@ -18,16 +20,18 @@ import shutil
 import threading
 import time
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 from typing import IO, Any
 
 import numpy as np
 
 from arabesque.errors import FileProblem
+from arabesque.files import reason
 from arabesque.model.document import Document
-from arabesque.model.history import History
+from arabesque.model.history import History, Milestone
 from arabesque.model.records import (
     DAMAGE,
     AnyArray,
@@ -44,6 +48,12 @@ _STEPS, _LOCK, _ARRAYS = "steps.jsonl", "lock", "arrays"
 _ASIDE = ".unreadable"
 _PRIVATE = 0o700
 """Work is nobody else's business."""
+_LAST_TIME = 4e9
+"""s since 1970: no step was written later, in the year 2096."""
+_LOOK_AFTER = 1.0
+"""s without a step after which the folder is looked after: whether it is still there."""
+
+Event = dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -72,36 +82,51 @@ class Journal:
         self.problem: FileProblem | None = None
         self._on_problem = on_problem
         self._names = ArrayNames()
-        self._events: queue.Queue[dict[str, Any] | None] = queue.Queue()
-        self._missing: list[dict[str, Any]] = []
+        self._events: queue.Queue[Event | None] = queue.Queue()
+        self._missing: list[Event] = []
+        # all that the folder has to hold: states are shared with the history, so that this costs next to nothing
+        self._held: list[Event] = []
         self._lock: IO[str] | None = None
         self._thread = threading.Thread(target=self._run, name="arabesque-journal", daemon=True)
         self._thread.start()
 
     @classmethod
-    def going_on(cls, leftover: Leftover, on_problem: Callable[[FileProblem], None]) -> Journal:
+    def going_on(cls, leftover: Leftover, history: History, on_problem: Callable[[FileProblem], None]) -> Journal:
         """A journal that goes on in the folder of a window that did not close, so that nothing is written twice.
 
-        Raises FileProblem when the folder cannot be taken; it stays as it is then.
+        history: what was read from there. Raises FileProblem when the folder cannot be taken; it stays as it is then.
         """
         journal = cls(leftover.folder.parent, on_problem)
         journal.folder = leftover.folder
+        journal._held = _events_of(history, leftover.project)
         try:
-            journal._take_folder()
+            journal._take_folder(there=True)
             # a torn last line would spoil the next one
             path = leftover.folder / _STEPS
             os.truncate(path, sum(len(line) + 1 for line in _whole_lines(path.read_bytes())))
         except OSError as problem:
             journal.close(keep=True)
-            raise FileProblem(f"The earlier work cannot be taken up ({problem.strerror})", "Close other windows") from (
+            why = "another window has it" if isinstance(problem, BlockingIOError) else reason(problem)
+            raise FileProblem(f"The earlier work cannot be taken up ({why})", "Go on in the window that has it") from (
                 problem
             )
         journal.safe_at = time.time()
         return journal
 
-    def begin(self, label: str, document: Document, project: str | None) -> None:
-        """Work begins anew on a document: what was written before is given up."""
+    def begin(
+        self, label: str, document: Document, project: str | None, milestones: tuple[Milestone, ...] = ()
+    ) -> None:
+        """Work begins anew on a document: what was written before is given up. milestones: that its file holds."""
         self._put({"event": "begin", "label": label, "document": document, "project": project})
+        for one in milestones:
+            self._put(
+                {"event": "milestone", "name": one.name, "before": document, "document": one.document, "opened": True}
+            )
+
+    def copy(self, history: History, project: str | None) -> None:
+        """Begin anew with a whole history."""
+        for event in _events_of(history, project):
+            self._put(event)
 
     def commit(self, label: str, before: Document, document: Document) -> None:
         """A step was committed; only what differs from the state ``before`` it is written."""
@@ -133,32 +158,46 @@ class Journal:
         """End the journal; without ``keep`` the folder goes, for nothing is left to lose."""
         self._events.put(None)
         self._thread.join()
-        if self._lock is not None:
-            self._lock.close()
-        if not keep:
+        if self._lock is None:
+            return
+        if not keep and self._in_place():
             shutil.rmtree(self.folder, ignore_errors=True)
+        self._lock.close()
 
-    def _put(self, event: dict[str, Any]) -> None:
+    def _put(self, event: Event) -> None:
         self._events.put({"time": time.time(), **event})
 
     # in the thread
 
     def _run(self) -> None:
-        while (event := self._events.get()) is not None:
+        while True:
+            try:
+                event = self._events.get(timeout=_LOOK_AFTER)
+            except queue.Empty:
+                if self._lock is not None and not self._in_place():
+                    self._write()
+                continue
+            if event is None:
+                break
             if event["event"] == "flush":
                 event["done"].set()
                 continue
-            self._missing.append(event)
             if event["event"] == "begin":
-                self._missing = [event]
-            try:
-                self._write_missing()
-                self.problem = None
-            except OSError as problem:
-                self._tell(problem.strerror or str(problem))
-            except Exception as problem:  # whatever it is, the title must not go on saying that work is safe
-                log.exception("the journal cannot write a step")
-                self._tell(str(problem) or type(problem).__name__)
+                self._missing, self._held = [], []
+            self._missing.append(event)
+            self._held.append(event)
+            self._write()
+
+    def _write(self) -> None:
+        """Bring everything to the disk that is not there; what keeps it from being there is told."""
+        try:
+            self._write_missing()
+            self.problem = None
+        except OSError as problem:
+            self._tell(reason(problem))
+        except Exception as problem:  # whatever it is, the title must not go on saying that work is safe
+            log.exception("the journal cannot write a step")
+            self._tell(str(problem) or type(problem).__name__)
 
     def _tell(self, why: str) -> None:
         cure = "Your work is unharmed in memory: save it to another disk, or make room on this one"
@@ -166,14 +205,33 @@ class Journal:
         self._on_problem(self.problem)
 
     def _write_missing(self) -> None:
+        if self._lock is not None and not self._in_place():
+            log.warning("The journal %s was taken away; it is made again", self.folder)
+            self._lock.close()
+            self._lock = None
+            self.safe_at = None
+            self._missing = list(self._held)
+            # what another has put there in the meantime is left alone
+            self.folder = self.folder.with_name(f"{time.strftime('%Y%m%d-%H%M%S')}-{uuid.uuid4().hex[:8]}")
         if self._lock is None:
             self._take_folder()
         while self._missing:
-            self._write(self._missing[0])
+            self._write_event(self._missing[0])
             self._missing.pop(0)
         self.safe_at = time.time()
 
-    def _take_folder(self) -> None:
+    def _in_place(self) -> bool:
+        """True while the folder is the one whose lock is held."""
+        assert self._lock is not None
+        try:
+            return os.path.samestat(os.fstat(self._lock.fileno()), (self.folder / _LOCK).stat())
+        except OSError:
+            return False
+
+    def _take_folder(self, there: bool = False) -> None:
+        """Hold the lock of the folder, which is made where it is not ``there``; raises OSError."""
+        if there and not self.folder.is_dir():
+            raise FileNotFoundError(2, "it is gone")
         self.folder.parent.mkdir(parents=True, exist_ok=True, mode=_PRIVATE)
         self.folder.mkdir(exist_ok=True, mode=_PRIVATE)
         self.folder.chmod(_PRIVATE)
@@ -186,7 +244,7 @@ class Journal:
             raise
         self._lock = lock
 
-    def _write(self, event: dict[str, Any]) -> None:
+    def _write_event(self, event: Event) -> None:
         line = dict(event)
         before, document = line.pop("before", None), line.pop("document", None)
         if document is not None and before is None:
@@ -232,33 +290,70 @@ def leftovers(root: Path) -> list[Leftover]:
     """Journals of windows that did not close, newest first; those of living windows are left alone.
 
     A folder in which nothing was ever done is removed; one that cannot be read is set aside (see ``unreadable``).
+    Nothing that lies there is an error: the window has to start.
     """
     found = []
-    for folder in root.glob("*"):
-        if folder.name.endswith(_ASIDE) or not (folder / _STEPS).exists() or _is_held(folder):
-            continue
-        events = _events(folder)
-        if not events:
+    for folder in _folders(root):
+        try:
+            with _lock_of(folder) as free:
+                if free and (leftover := _looked_at(folder)) is not None:
+                    found.append(leftover)
+        except PermissionError:
+            # of another user, who may be at work in it: it is named by ``unreadable``
+            log.warning("The journal %s may not be read", folder)
+        except (OSError, *DAMAGE):
             set_aside(folder)
-        elif _worthless(events):
-            shutil.rmtree(folder, ignore_errors=True)
-        else:
-            labels = [event["label"] for event in events if "label" in event]
-            project = next((event["project"] for event in reversed(events) if event.get("project")), None)
-            found.append(Leftover(folder, project, len(labels), labels[-1], events[-1]["time"]))
     return sorted(found, key=lambda leftover: -leftover.written)
 
 
+def _looked_at(folder: Path) -> Leftover | None:
+    """What an unheld folder holds; None where nothing was done in it: it is removed then. Raises DAMAGE, OSError."""
+    events = _events(folder)
+    if not events:
+        raise ValueError("not even the beginning is there")
+    if _worthless(events):
+        shutil.rmtree(folder, ignore_errors=True)
+        return None
+    labels = [str(event["label"]) for event in events if "label" in event]
+    projects = (event.get("project") for event in reversed(events))
+    project = next((name for name in projects if name and isinstance(name, str)), None)
+    return Leftover(folder, project, len(labels), labels[-1], _time_of(events, folder))
+
+
+def _time_of(events: list[Event], folder: Path) -> float:
+    """When the last event was written, by itself, else by the file."""
+    last = events[-1].get("time")
+    if isinstance(last, int | float) and 0 <= last < _LAST_TIME:
+        return float(last)
+    return (folder / _STEPS).stat().st_mtime
+
+
+def _folders(root: Path) -> Iterator[Path]:
+    """Those that may be journals."""
+    for folder in root.glob("*"):
+        with contextlib.suppress(PermissionError):
+            if folder.name.endswith(_ASIDE) or not (folder / _STEPS).exists():
+                continue
+        yield folder
+
+
 def unreadable(root: Path) -> list[Path]:
-    """Folders of journals that could not be read, or only in part, and were set aside."""
-    return sorted(root.glob(f"*{_ASIDE}"))
+    """Folders of journals that could not be read, or only in part, and were set aside; and those that may not be."""
+    return sorted([*root.glob(f"*{_ASIDE}"), *(folder for folder in _folders(root) if not _may_be_read(folder))])
 
 
-def set_aside(folder: Path) -> Path:
-    """Keep a journal that cannot be read out of the way, and return where it is: it is never deleted."""
-    aside = folder.with_name(folder.name + _ASIDE)
+def _may_be_read(folder: Path) -> bool:
+    return os.access(folder, os.R_OK | os.W_OK | os.X_OK) and os.access(folder / _STEPS, os.R_OK)
+
+
+def set_aside(folder: Path) -> None:
+    """Keep a journal that cannot be read out of the way: it is never deleted."""
+    aside = folder.with_name(f"{folder.name}-{uuid.uuid4().hex[:8]}{_ASIDE}")
     log.warning("The journal %s cannot be read; it is kept as %s", folder, aside)
-    return folder.rename(aside)
+    try:
+        folder.rename(aside)
+    except OSError:
+        log.warning("The journal %s cannot be set aside either", folder)
 
 
 @dataclass(frozen=True, eq=False)
@@ -292,7 +387,13 @@ def recover(leftover: Leftover) -> Recovered:
             return reader.document(event["document"])
         return reader.changed(history.document, event["changes"])
 
-    for event in _events(leftover.folder):
+    try:
+        events = _events(leftover.folder)
+    except OSError as problem:
+        raise FileProblem(
+            f"The earlier work is not there any more ({reason(problem)})", "It was taken up or given up elsewhere"
+        ) from problem
+    for event in events:
         try:
             if event["event"] == "begin":
                 document = state(event)
@@ -324,27 +425,53 @@ def recover(leftover: Leftover) -> Recovered:
 
 
 def discard(leftover: Leftover) -> None:
-    """Give up a journal."""
-    shutil.rmtree(leftover.folder, ignore_errors=True)
+    """Give up a journal. Raises FileProblem where a living window has it: nothing is changed then."""
+    if not leftover.folder.is_dir():
+        return
+    with _lock_of(leftover.folder) as free:
+        if not free:
+            raise FileProblem("Another window goes on with that work", "Close it there if it is not wanted")
+        shutil.rmtree(leftover.folder, ignore_errors=True)
 
 
-def _is_held(folder: Path) -> bool:
-    try:
-        with (folder / _LOCK).open("a", encoding="ascii") as lock:
+@contextlib.contextmanager
+def _lock_of(folder: Path) -> Iterator[bool]:
+    """Hold the lock of a folder, so that no window takes it up in the meantime; False where one has it. Raises
+    OSError."""
+    with (folder / _LOCK).open("a", encoding="ascii") as lock:
+        try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except FileNotFoundError:
-        return False
-    except OSError:
-        return True
-    return False
+        except BlockingIOError:
+            yield False
+            return
+        yield True
 
 
-def _worthless(events: list[dict[str, Any]]) -> bool:
-    """True when nothing was ever done: an empty document, or a project only looked at."""
-    return len(events) == 1 and (not events[0]["document"]["items"] or bool(events[0]["project"]))
+def _worthless(events: list[Event]) -> bool:
+    """True when nothing was ever done: an empty document, or a project that was opened, rebuilt and looked at."""
+    begun = not events[0]["document"]["items"] or bool(events[0]["project"])
+    return begun and all(event["event"] == "amend" or event.get("opened") is True for event in events[1:])
 
 
-def _events(folder: Path) -> list[dict[str, Any]]:
+def _events_of(history: History, project: str | None) -> list[Event]:
+    """A whole history as events."""
+    steps, now = history.steps, {"time": time.time()}
+    events: list[Event] = [
+        {**now, "event": "begin", "label": steps[0].label, "document": steps[0].document, "project": project}
+    ]
+    for before, step in pairwise(steps):
+        events.append(
+            {**now, "event": "commit", "label": step.label, "before": before.document, "document": step.document}
+        )
+    events.append({**now, "event": "move", "position": history.position})
+    for one in history.milestones:
+        events.append(
+            {**now, "event": "milestone", "name": one.name, "before": history.document, "document": one.document}
+        )
+    return events
+
+
+def _events(folder: Path) -> list[Event]:
     """The events that are whole, from the start."""
     events = [json.loads(line) for line in _whole_lines((folder / _STEPS).read_bytes())]
     return events if events and events[0]["event"] == "begin" else []
@@ -356,7 +483,7 @@ def _whole_lines(content: bytes) -> list[bytes]:
     for line in content.split(b"\n")[:-1]:
         try:
             event = json.loads(line)
-        except ValueError:
+        except (ValueError, RecursionError):
             break
         if not isinstance(event, dict) or "event" not in event:
             break

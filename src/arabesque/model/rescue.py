@@ -14,6 +14,7 @@ from arabesque.model.document import Document
 from arabesque.model.formats import FORMAT, IMAGES_ARE_ITEMS, upgraded
 from arabesque.model.item import cleaned
 from arabesque.model.records import DAMAGE, LATER, AnyArray, Reader, array_name, document_record, stored_array
+from arabesque.model.store import most_held
 
 _SIGNATURE = b"PK\x03\x04"
 _HEADER = struct.Struct("<4sHHHHHIIIHH")
@@ -43,11 +44,11 @@ def rescue_project(path: str | Path) -> Rescued:
         raise FileProblem(f"{path} cannot be read ({problem.strerror})", "Check its permissions") from problem
     entries = _entries(content)
     try:
-        record = json.loads(entries["document.json"])
+        record = json.loads(bytes(entries["document.json"]))
         items = list(record["items"])
     except DAMAGE:
         raise FileProblem(f"{path.name} is damaged or not an Arabesque project", "Open an older copy of it") from None
-    reader = Reader(lambda name: _array(entries, name))
+    reader = Reader(_Arrays(entries, most_held(len(content))))
     head, lost = _sound_head(record, reader)
     kept: list[dict[str, Any]] = []
     for entry in items:
@@ -98,16 +99,31 @@ def _laid(entry: dict[str, Any], head: dict[str, Any]) -> dict[str, Any]:
     return entry if entry["layer"] in layers else {**entry, "layer": None}
 
 
-def _array(entries: dict[str, bytes], name: str) -> AnyArray:
-    array = stored_array(entries[f"arrays/{name}.npy"])
-    if array_name(array) != name:
-        raise ValueError(f"array {name} is damaged")
-    return array
+class _Arrays:
+    """The arrays by name, each read once; raises ValueError for a damaged one, and where all together are too many:
+    headers that overlap let a small file stand for any amount."""
+
+    def __init__(self, entries: dict[str, memoryview], most: int) -> None:
+        self._entries, self._left = entries, most
+        self._known: dict[str, AnyArray] = {}
+
+    def __call__(self, name: str) -> AnyArray:
+        if name not in self._known:
+            content = self._entries[f"arrays/{name}.npy"]
+            if len(content) > self._left:
+                raise ValueError("the arrays are larger than the file can hold")
+            self._left -= len(content)
+            array = stored_array(bytes(content))
+            if array_name(array) != name:
+                raise ValueError(f"array {name} is damaged")
+            self._known[name] = array
+        return self._known[name]
 
 
-def _entries(content: bytes) -> dict[str, bytes]:
-    """The stored entries that are there, by name."""
-    entries: dict[str, bytes] = {}
+def _entries(content: bytes) -> dict[str, memoryview]:
+    """The stored entries that are there, by name: parts of the content, so that headers that overlap cost nothing."""
+    entries: dict[str, memoryview] = {}
+    whole = memoryview(content)
     at = content.find(_SIGNATURE)
     while 0 <= at <= len(content) - _HEADER.size:
         _, _, _, method, _, _, _, size, _, name_length, extra_length = _HEADER.unpack_from(content, at)
@@ -115,7 +131,8 @@ def _entries(content: bytes) -> dict[str, bytes]:
         name = content[at + _HEADER.size : at + _HEADER.size + name_length].decode("utf-8", "replace")
         if size == _LARGE and extra_length >= 20 and start <= len(content):
             size = struct.unpack_from("<Q", content, at + _HEADER.size + name_length + 12)[0]
-        if method == zipfile.ZIP_STORED and start + size <= len(content):
-            entries.setdefault(name, content[start : start + size])
+        ours = name == "document.json" or name.startswith("arrays/")
+        if ours and method == zipfile.ZIP_STORED and start + size <= len(content):
+            entries.setdefault(name, whole[start : start + size])
         at = content.find(_SIGNATURE, at + 4)
     return entries

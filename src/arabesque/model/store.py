@@ -79,10 +79,15 @@ def load_project(path: str | Path, progress: Progress = silent) -> Project:
         ) from problem
 
 
+def most_held(size: int) -> int:
+    """Return how many bytes the entries of a project file of so many may hold together."""
+    return _MOST_TIMES * size + _ANYWAY
+
+
 def _check_sizes(archive: zipfile.ZipFile, size: int) -> None:
     """Refuse a small file that unpacks to a huge one, by what its entries say of themselves, which zipfile keeps to."""
     held = sum(entry.file_size for entry in archive.infolist())
-    if held > _MOST_TIMES * size + _ANYWAY:
+    if held > most_held(size):
         raise ValueError(f"{size} bytes would unpack to {held}")
 
 

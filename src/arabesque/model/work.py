@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from itertools import pairwise
 from pathlib import Path
 
 from arabesque.errors import FileProblem
@@ -106,11 +105,9 @@ class Work:
         """Begin work on another document."""
         history = History(document, label)
         if self.journal is not None:
-            self.journal.begin(label, document, str(path) if path else None)
+            self.journal.begin(label, document, str(path) if path else None, milestones)
         for milestone in milestones:
             history.set_milestone(milestone.name, milestone.document)
-            if self.journal is not None:
-                self.journal.milestone(milestone.name, document, milestone.document)
         self._set(history, document, path)
 
     def give_up(self) -> None:
@@ -138,25 +135,14 @@ class Work:
         """
         path = Path(leftover.project) if leftover.project else None
         if self.journal is not None and recovered.whole:
-            taken = Journal.going_on(leftover, self._on_problem)
+            taken = Journal.going_on(leftover, recovered.history, self._on_problem)
             self.journal.close()
             self.journal = taken
         self._set(recovered.history, recovered.saved, path)
         self._kept_milestones = () if recovered.saved is None else tuple(recovered.history.milestones)
         if self.journal is not None and not recovered.whole:
-            self._copy(recovered.history, path)
+            self.journal.copy(recovered.history, leftover.project)
             set_aside(leftover.folder)
-
-    def _copy(self, history: History, path: Path | None) -> None:
-        """Write a whole history to the journal."""
-        assert self.journal is not None
-        steps = history.steps
-        self.journal.begin(steps[0].label, steps[0].document, str(path) if path else None)
-        for before, step in pairwise(steps):
-            self.journal.commit(step.label, before.document, step.document)
-        self.journal.move(history.position)
-        for milestone in history.milestones:
-            self.journal.milestone(milestone.name, history.document, milestone.document)
 
     def close(self) -> None:
         """End the journal: nothing is left to lose."""

@@ -4,8 +4,11 @@ The formats themselves are trimesh's work; this module says clearly what is
 wrong with a file, brings it to millimetres and makes a Scan of it.
 """
 
+import contextlib
 import io
 import logging
+import threading
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -20,9 +23,6 @@ from arabesque.scan.mesh import Scan
 from arabesque.units import scale_to_mm
 
 MESH_SUFFIXES = (".stl", ".obj", ".ply")
-
-# what it says of a damaged file goes to programmers; users are told by FileProblem
-logging.getLogger("trimesh").setLevel(logging.CRITICAL)
 
 LARGEST_MM = 1e8
 """Beyond 100 km from the origin, coordinates are a mistake and rounding spoils what is left of them."""
@@ -110,6 +110,22 @@ def _content(path: Path) -> bytes:
     return content
 
 
+@contextlib.contextmanager
+def _quiet(logger: logging.Logger) -> Iterator[None]:
+    """Keep what this thread makes a library log from being told: users hear of it by FileProblem. Other threads, and
+    whoever uses the library beside us, go on hearing it."""
+    thread = threading.get_ident()
+
+    def heard(record: logging.LogRecord) -> bool:
+        return record.thread != thread or record.levelno >= logging.CRITICAL
+
+    logger.addFilter(heard)
+    try:
+        yield
+    finally:
+        logger.removeFilter(heard)
+
+
 def _parse(path: Path, content: bytes) -> tuple[Floats, Ints]:
     kind = path.suffix.lower().lstrip(".")
     if kind == "stl":
@@ -121,7 +137,8 @@ def _parse(path: Path, content: bytes) -> tuple[Floats, Ints]:
     import trimesh  # half a second at the start of the window, which needs it only now
 
     try:
-        with np.errstate(all="ignore"):  # what is not a number is told below, in our words
+        # what is not a number, or damaged, is told below, in our words
+        with np.errstate(all="ignore"), _quiet(logging.getLogger("trimesh")):
             loaded = trimesh.load(io.BytesIO(content), file_type=kind, process=False, force="mesh", skip_materials=True)
         points = np.asarray(loaded.vertices, dtype=float).reshape(-1, 3)
         triangles = np.asarray(loaded.faces, dtype=np.int64).reshape(-1, 3)

@@ -12,7 +12,7 @@ import sys
 import time
 from multiprocessing import Pipe
 from multiprocessing.connection import Connection
-from threading import Lock
+from threading import Lock, Thread
 from typing import Any
 
 from arabesque.errors import ArabesqueError, KernelCrash, KernelProblem
@@ -60,6 +60,7 @@ class KernelWorker:
         self._lock = Lock()
         self._process: subprocess.Popen[bytes] | None = None
         self._connection: Connection | None = None
+        self._sending: Thread | None = None
 
     def call(self, name: str, *arguments: Any, progress: Progress = silent) -> Any:
         """Result of the kernel function ``name``.
@@ -72,8 +73,7 @@ class KernelWorker:
             connection = self._started()
             finished = False
             try:
-                connection.send((name, arguments))
-                ok, answer = self._answer(connection, progress)
+                ok, answer = self._answer(connection, (name, arguments), progress)
                 finished = True
             except (EOFError, OSError) as problem:
                 raise KernelCrash(
@@ -88,13 +88,33 @@ class KernelWorker:
         return answer
 
     def close(self) -> None:
-        """End the process; the next call would start another."""
+        """End the process; the next call would start another. A call in the middle of its work ends at once."""
+        process = self._process
+        if process is not None:
+            process.kill()
         with self._lock:
             self._stop()
 
-    def _answer(self, connection: Connection, progress: Progress) -> tuple[bool, Any]:
+    def _answer(self, connection: Connection, request: tuple[str, Any], progress: Progress) -> tuple[bool, Any]:
+        """Send a request and wait for its answer, both under the one limit: a process that stands still reads nothing,
+        and whoever wrote to it would wait for ever."""
         began = time.monotonic()
-        while not connection.poll(POLL):
+        failed: list[BaseException] = []
+
+        def send() -> None:
+            try:
+                connection.send(request)
+            except BaseException as problem:  # noqa: BLE001  # raised again by whoever waits for it
+                failed.append(problem)
+
+        sending = self._sending = Thread(target=send, name="arabesque-kernel-request", daemon=True)
+        sending.start()
+        while True:
+            sending.join(POLL)
+            if failed:
+                raise failed[0]
+            if not sending.is_alive() and connection.poll(POLL):
+                break
             waited = time.monotonic() - began
             if waited > self._time_limit:
                 raise KernelProblem(
@@ -118,10 +138,13 @@ class KernelWorker:
         return self._connection
 
     def _stop(self) -> None:
-        if self._connection is not None:
-            self._connection.close()
-            self._connection = None
         if self._process is not None:
             self._process.kill()
             self._process.wait(5)
             self._process = None
+        if self._sending is not None:
+            self._sending.join()  # nobody reads any more: it has failed, or does so now
+            self._sending = None
+        if self._connection is not None:
+            self._connection.close()
+            self._connection = None

@@ -7,7 +7,7 @@ from dataclasses import Field, fields
 from enum import Enum
 from typing import Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QLocale, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QSlider,
     QSpinBox,
+    QToolTip,
     QWidget,
 )
 
@@ -67,7 +68,7 @@ class LengthField(QLineEdit):
         if not self.isModified():
             return
         try:
-            value = parse_length(self.text(), self.unit)
+            value = parse_length(self.text(), self.unit, QLocale().decimalPoint() == ",")
         except ArabesqueError as problem:
             self._mark(True, str(problem))
             self.refused.emit(str(problem))
@@ -95,6 +96,9 @@ class LengthField(QLineEdit):
         assert style is not None
         style.unpolish(self)
         style.polish(self)
+        if wrong and self.isVisible():
+            # beside the field, without waiting for the pointer to rest on it
+            QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), hint(reason), self)
 
 
 class ShareField(QWidget):

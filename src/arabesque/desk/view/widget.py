@@ -8,11 +8,12 @@ from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QImage, QKeyEvent, QMouseEvent, QSurfaceFormat, QWheelEvent
+from PyQt6.QtGui import QFocusEvent, QImage, QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
 from arabesque.arrays import Floats
+from arabesque.desk.graphics import surface_format
 from arabesque.desk.settings import Mouse
 from arabesque.desk.view.camera import Camera
 from arabesque.desk.view.navigation import PRESETS
@@ -47,13 +48,7 @@ class View(QOpenGLWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        form = QSurfaceFormat()
-        form.setVersion(3, 3)
-        form.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
-        form.setDepthBufferSize(24)
-        form.setSamples(self.samples)
-        form.setSwapInterval(0)
-        self.setFormat(form)
+        self.setFormat(surface_format(self.samples))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setMinimumSize(320, 240)
