@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import Enum
 from typing import Any
 
@@ -20,7 +20,7 @@ from arabesque.checking.solid_form import (
     planes_through,
     self_crossings,
     smallest_radii,
-    wall_thickness,
+    wall_ends,
 )
 from arabesque.errors import ArabesqueError
 from arabesque.progress import Progress, silent
@@ -46,7 +46,8 @@ class Asked(Enum):
 @dataclass(frozen=True, eq=False)
 class Looked:
     """What a look found. values: (n,) at the samples, or None; infinite where there is nothing to measure. least: of
-    them, and where. faces: the range on each. crossings: (k, 3). sections: filled. unit: of the values."""
+    them, and where. at_edges: of walls, the least that an edge makes, and where; it is no part of the former. faces:
+    the range on each. crossings: (k, 3). sections: filled. unit: of the values."""
 
     samples: Samples
     values: Floats | None = None
@@ -55,6 +56,7 @@ class Looked:
     crossings: Floats = field(default_factory=lambda: np.zeros((0, 3)))
     sections: list[FilledSection] = field(default_factory=list)
     unit: str = "mm"
+    at_edges: tuple[float, Floats] | None = None
 
 
 def look_at(
@@ -78,14 +80,18 @@ def look_at(
     if asked is Asked.CROSSING:
         return Looked(samples, crossings=self_crossings(samples))
     if asked is Asked.SECTIONS:
-        return Looked(samples, sections=filled_sections(samples, planes_through(samples, way, count)))
+        return Looked(samples, sections=filled_sections(samples, planes_through(samples, way, count), body))
     if asked is Asked.DRAFT:
         return _measured(samples, draft_angles(samples, way), "°")
     if asked is Asked.RADIUS:
         return _measured(samples, smallest_radii(body, samples))
     if not body.told.closed:
         raise ArabesqueError("An open body has no walls", "Close it first: its free borders are drawn")
-    return _measured(samples, wall_thickness(samples))
+    walls = wall_ends(samples, body)
+    told = _measured(samples, walls.thickness)
+    at_edges = np.where(walls.edge, walls.thickness, np.inf)
+    whole = np.where(walls.edge, np.inf, walls.thickness)
+    return replace(told, least=least_place(whole, samples), at_edges=least_place(at_edges, samples))
 
 
 def _measured(samples: Samples, values: Floats, unit: str = "mm") -> Looked:

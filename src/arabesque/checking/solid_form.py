@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
-from arabesque.arrays import Floats, Ints, unit
-from arabesque.checking.sections import PlaneSet, sample_sections
+from arabesque.arrays import Bools, Floats, Ints, tree_of, unit
+from arabesque.checking.sections import Places, PlaneSet, sample_sections, section_places
 from arabesque.errors import ArabesqueError
 from arabesque.geometry import Plane, frame_of
 from arabesque.scan import BoxTree
@@ -17,27 +17,62 @@ from arabesque.shapes import Samples
 
 LIFTED = 1e-6
 """Of the size of a shape: rays begin this far inside, clear of the triangles round where they begin."""
+SELF = 1e-5
+"""Of the size of a shape: a wall thinner than this is the place itself."""
+NEWTON = 6
+"""Steps from a chord to the surface."""
+BLADE = float(np.cos(np.radians(30)))
+"""Faces that meet at less than 30° are a blade, whose wall does end in nothing; from there on it is an edge."""
+BESIDE = 1e-3
+"""Of the size of a shape: borders of neighbouring faces are sampled, and lie this near to each other somewhere."""
 ASIDE = 0.01
 """Of the way to the middle of a triangle there: so far rays begin off a border, or they would run along a neighbour."""
 PASSED, GRAZING = 8, 0.1
 """Triangles that a ray passes at most, and the least cosine to a triangle at which it goes out."""
+POLE, TIP = 1e-6, 0.6
+"""Of the largest area element: where a parametrization has come together. And of the radius far from it, the one near
+it that says that it goes to nothing."""
 DEEP = 0.02
 """mm that two triangles reach through each other before it is called crossing: chords of one edge do so by less."""
 SEAM = 40
 """Samples along a face at which a seam is looked at."""
+ON_PLACES = 1e-9
+"""Of the size of a shape: a plane this near to one of its places runs through it."""
+BETWEEN, ASTRAY = 4, 0.05
+"""Pieces of a section in each triangle, and of the size of a shape how far one may lie from its chord."""
 NEAR = 1e-6
 """Of the size of a section: ends of its segments that are no further apart are one."""
 
 
-def wall_thickness(samples: Samples) -> Floats:
-    """(n,) mm from each place of a closed body straight inwards to where it ends; infinite where nothing is met."""
+def wall_thickness(samples: Samples, shape: Any = None) -> Floats:
+    """Return the (n,) mm from each place of a closed body straight inwards to where it ends; infinite for nothing met.
+
+    shape : the ``shapes.Sampled`` whose samples they are. With it walls end on its surface; by triangles alone they end
+    on chords, which stand off a round wall by as much as it is thick where it is thin.
+    """
+    return wall_ends(samples, shape).thickness
+
+
+class WallEnds(NamedTuple):
+    """thickness: (n,) mm straight inwards, infinite where nothing is met. edge: (n,) true where an edge makes it: the
+    faces at both ends meet there at less than a right angle, so that it goes to nothing whatever the wall is."""
+
+    thickness: Floats
+    edge: Bools
+
+
+def wall_ends(samples: Samples, shape: Any = None) -> WallEnds:
+    """Return where walls end; see ``wall_thickness``."""
     tree = BoxTree(samples.points[samples.triangles].reshape(-1, 9))
     lift = LIFTED * samples.size
     start = samples.points + ASIDE * (_middles(samples) - samples.points) - lift * samples.normals
     corners = samples.points[samples.triangles]
     out = unit(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
     found, gone = np.full(len(start), np.inf), np.zeros(len(start))
+    other_side = np.zeros_like(start)
+    last = np.full(len(start), -1, dtype=np.int64)
     left = np.arange(len(start))
+    surfaces = None if shape is None else shape.patches()
     for _ in range(PASSED):
         triangle, t = tree.first_hits(start[left] - gone[left, None] * samples.normals[left], -samples.normals[left])
         hit = triangle >= 0
@@ -45,11 +80,76 @@ def wall_thickness(samples: Samples) -> Floats:
         gone[left] += t + lift
         # a wall ends where a ray goes out; chords that stand off their surface are passed before
         ends = -np.einsum("nc,nc->n", out[triangle], samples.normals[left]) > GRAZING
-        found[left[ends]] = gone[left[ends]]
+        length, normals = gone[left], out[triangle]
+        if surfaces is not None:
+            length, normals = _on_surface(samples, surfaces, left, triangle, length, normals)
+            # the chords round where a ray begins belong to that place itself
+            ends &= length > SELF * samples.size
+        found[left[ends]], other_side[left[ends]] = length[ends], normals[ends]
+        last[left[ends]] = triangle[ends]
         left = left[~ends]
         if not len(left):
             break
-    return found
+    return WallEnds(found, _made_by_edges(samples, last, other_side))
+
+
+def _on_surface(
+    samples: Samples, surfaces: Sequence[Any], left: Ints, triangle: Ints, length: Floats, normals: Floats
+) -> tuple[Floats, Floats]:
+    """Lengths of rays, and the normals where they end, on the surfaces instead of on (k,) triangles of theirs.
+
+    Newton's method for S(u, v) = p - t n, from the middle of the triangle; where it leaves its neighbourhood the chord
+    stays.
+    """
+    corners = samples.triangles[triangle]
+    uv, t = samples.uv[corners].mean(axis=1), length.copy()
+    reach = np.ptp(samples.uv[corners], axis=1) + 1e-12
+    start, way = samples.points[left], -samples.normals[left]
+    part = samples.part[corners[:, 0]]
+    kept_length, kept_normals = length.copy(), normals.copy()
+    for number in np.unique(part):
+        some = np.flatnonzero(part == number)
+        surface, at, far = surfaces[number], uv[some], t[some]
+        low, high = (np.array([bounds[k] for bounds in surface.domain]) for k in (0, 1))
+        for _ in range(NEWTON):
+            d = surface.derivatives(np.clip(at, low, high), 1)
+            off = d[0, 0] - (start[some] + far[:, None] * way[some])
+            matrix = np.stack([d[1, 0], d[0, 1], -way[some]], axis=2)
+            good = np.abs(np.linalg.det(matrix)) > 0
+            step = np.zeros_like(off)
+            step[good] = np.linalg.solve(matrix[good], -off[good][:, :, None])[:, :, 0]
+            at, far = at + np.clip(step[:, :2], -reach[some], reach[some]), far + step[:, 2]
+        at = np.clip(at, low, high)
+        d = surface.derivatives(at, 1)
+        met = np.linalg.norm(d[0, 0] - (start[some] + far[:, None] * way[some]), axis=1) < LIFTED * samples.size
+        near = (np.abs(at - uv[some]) <= 2 * reach[some]).all(axis=1)
+        done = met & near
+        kept_length[some[done]] = far[done]
+        kept_normals[some[done]] = unit(np.cross(d[1, 0], d[0, 1]))[done]
+    return kept_length, kept_normals
+
+
+def _made_by_edges(samples: Samples, last: Ints, other_side: Floats) -> Bools:
+    """(n,) true where a ray ends on a face that meets the one it began on at an edge of less than a right angle."""
+    edge = np.zeros(len(samples.points), dtype=bool)
+    there = np.flatnonzero(last >= 0)
+    if not len(there):
+        return edge
+    begun, ended = samples.part[there], samples.part[samples.triangles[last[there], 0]]
+    lean = np.einsum("nc,nc->n", samples.normals[there], other_side[there])
+    beside = _neighbours(samples)
+    number = begun * (int(samples.part.max()) + 1) + ended
+    edge[there] = (begun != ended) & (lean > -BLADE) & np.isin(number, beside)
+    return edge
+
+
+def _neighbours(samples: Samples) -> Ints:
+    """Pairs of faces that have a place of their borders in common, each as one number, first * count + second."""
+    rims = np.unique(np.concatenate([*samples.rims, np.zeros(0, dtype=np.int64)]))
+    pairs = tree_of(samples.points[rims]).query_pairs(BESIDE * samples.size, output_type="ndarray")
+    one, other = samples.part[rims[pairs[:, 0]]], samples.part[rims[pairs[:, 1]]]
+    count = int(samples.part.max()) + 1
+    return np.unique(np.concatenate([one * count + other, other * count + one]))
 
 
 def _middles(samples: Samples) -> Floats:
@@ -69,10 +169,29 @@ def draft_angles(samples: Samples, direction: Floats) -> Floats:
 
 
 def smallest_radii(shape: Any, samples: Samples) -> Floats:
-    """(n,) mm, the smaller of both principal radii at each place of a shape, whichever way it bends."""
+    """Return the (n,) mm of the smaller of both principal radii at each place of a shape, whichever way it bends.
+
+    Infinite where the parameters come together: at the pole of a ball no radius can be read, and at the tip of a cone
+    there is none. What goes to nothing towards such a tip is left out as well: it is a corner, not a radius.
+    """
     found = shape.curvatures(samples.part, samples.uv)
-    most = np.nanmax(np.abs([found.largest, found.smallest]), axis=0)
-    return 1 / np.maximum(most, 1e-12)
+    most = np.max(np.abs([found.largest, found.smallest]), axis=0)
+    radii = 1 / np.maximum(np.where(np.isfinite(most), most, 0.0), 1e-12)
+    for number, surface in enumerate(shape.patches()):
+        some = np.flatnonzero(samples.part == number)
+        d = surface.derivatives(samples.uv[some], 1)
+        area = np.linalg.norm(np.cross(d[1, 0], d[0, 1]), axis=1)
+        poles = area < POLE * area.max(initial=0.0)
+        if not poles.any():
+            continue
+        radii[some[poles]] = np.inf
+        away = tree_of(samples.points[some[poles]]).query(samples.points[some])[0]
+        reach = away.max(initial=0.0)
+        near, far = ((away > low * reach) & (away <= high * reach) & ~poles for low, high in ((0, 0.3), (0.6, 1)))
+        # a cone's radius falls with the distance from its tip; a ball's stays
+        if near.any() and far.any() and np.median(radii[some[near]]) < TIP * np.median(radii[some[far]]):
+            radii[some[away < reach / 2]] = np.inf
+    return radii
 
 
 @dataclass(frozen=True)
@@ -151,10 +270,63 @@ def planes_through(samples: Samples, way: Floats, count: int) -> list[Plane]:
     return [Plane(way, low + (k + 0.5) / count * (high - low)) for k in range(count)]
 
 
-def filled_sections(samples: Samples, planes: Sequence[Plane]) -> list[FilledSection]:
-    """The areas that planes cut out of a closed body."""
-    cuts = sample_sections(samples, PlaneSet(tuple(planes)))
-    return [_filled(cuts.segments[cuts.plane == number], plane) for number, plane in enumerate(planes)]
+def filled_sections(samples: Samples, planes: Sequence[Plane], shape: Any = None) -> list[FilledSection]:
+    """Return the areas that planes cut out of a closed body.
+
+    shape : the ``shapes.Sampled`` whose samples they are. With it the outlines lie on its surface; by triangles alone a
+    round section is an inscribed polygon.
+    """
+    clear = [_clear_of_places(plane, samples) for plane in planes]
+    places = section_places(samples, PlaneSet(tuple(clear)))
+    cuts = sample_sections(samples, PlaneSet(tuple(clear)))
+    segments, of = cuts.segments, cuts.plane
+    if shape is not None and len(segments):
+        segments, of = _rounded(places, of, shape.patches(), clear, samples.size)
+    return [_filled(segments[of == number], plane) for number, plane in enumerate(clear)]
+
+
+def _clear_of_places(plane: Plane, samples: Samples) -> Plane:
+    """A plane moved by a hair, towards the middle, where it runs through places of the shape: along a seam or a border
+    a cut belongs to both sides or to none, and the inside would be taken for the outside."""
+    heights = plane.height(samples.points)
+    if not len(heights) or np.abs(heights).min() > ON_PLACES * samples.size:
+        return plane
+    way = 1.0 if np.median(heights) >= 0 else -1.0
+    return Plane(plane.normal, plane.offset + way * LIFTED * samples.size)
+
+
+def _rounded(
+    places: Places, of: Ints, surfaces: Sequence[Any], planes: Sequence[Plane], size: float
+) -> tuple[Floats, Ints]:
+    """(k, 2, 3) segments of sections and their planes, with their ends, and places between them, on the surfaces.
+
+    A place goes to where the surface crosses the plane by Newton's method along the steepest way there.
+    """
+    shares = np.linspace(0, 1, BETWEEN + 1)
+    uv = places.uv[:, :1] * (1 - shares[:, None]) + places.uv[:, 1:] * shares[:, None]
+    chord = places.points[:, :1] * (1 - shares[:, None]) + places.points[:, 1:] * shares[:, None]
+    part = np.repeat(places.part[:, 0], len(shares))
+    normals = np.array([plane.normal for plane in planes])[of].repeat(len(shares), axis=0)
+    offsets = np.array([plane.offset for plane in planes])[of].repeat(len(shares))
+    flat, found = uv.reshape(-1, 2), chord.reshape(-1, 3).copy()
+    for number in np.unique(part):
+        some = np.flatnonzero(part == number)
+        surface, at = surfaces[number], flat[some]
+        low, high = (np.array([bounds[k] for bounds in surface.domain]) for k in (0, 1))
+        for _ in range(NEWTON):
+            d = surface.derivatives(at, 1)
+            height = np.einsum("nc,nc->n", d[0, 0], normals[some]) - offsets[some]
+            slope = np.stack([np.einsum("nc,nc->n", one, normals[some]) for one in (d[1, 0], d[0, 1])], axis=1)
+            length = np.maximum((slope**2).sum(axis=1), 1e-300)
+            at = np.clip(at - (height / length)[:, None] * slope, low, high)
+        there = surface.at(at)
+        height = np.einsum("nc,nc->n", there, normals[some]) - offsets[some]
+        moved = np.linalg.norm(there - found[some], axis=1)
+        good = (np.abs(height) < LIFTED * size) & (moved < ASTRAY * size)
+        found[some[good]] = there[good]
+    lines = found.reshape(len(of), -1, 3)
+    segments = np.stack([lines[:, :-1], lines[:, 1:]], axis=2).reshape(-1, 2, 3)
+    return segments, of.repeat(BETWEEN)
 
 
 def _filled(segments: Floats, plane: Plane) -> FilledSection:
@@ -218,7 +390,7 @@ def _odd(pieces: Sequence[Any]) -> list[Any]:
 
 def least_place(values: Floats, samples: Samples) -> tuple[float, Floats] | None:
     """The least of (n,) values, and where it is; None where all are infinite."""
-    least = int(values.argmin())
+    least = int(np.where(np.isnan(values), np.inf, values).argmin())
     return (float(values[least]), samples.points[least]) if np.isfinite(values[least]) else None
 
 

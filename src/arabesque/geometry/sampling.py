@@ -19,8 +19,14 @@ from arabesque.shapes import Samples
 
 CLEAR = 0.5
 """Of a step: places of the grid nearer to a trim loop than this give way to the places on the loop."""
+CELLS = np.unique(np.concatenate([np.arange(1, 9), np.round(8 * 2 ** (np.arange(1, 33) / 4))]).astype(np.int64))
+"""Numbers of cells that a span may have: every small one, then steps of a fifth."""
 FAR = 1.1
 """Of a step: cells whose corners are further from all loops are whole."""
+POLE = 1e-9
+"""Of the extent across it: an edge whose control points lie so near together is one place."""
+AROUND, BESIDE = 16, 1e-4
+"""Places round a pole, and of the domain how far beside it, where normals can be read."""
 NO_AREA = 1e-6
 """Of a cell of the grid."""
 LOOP_STEP = 0.6
@@ -33,6 +39,39 @@ def even_parameters(knots: Floats, count: int) -> Floats:
     each = max(2, -(-count // (len(breaks) - 1)))
     spans = [np.linspace(a, b, each, endpoint=False) for a, b in pairwise(breaks)]
     return np.concatenate([*spans, breaks[-1:]])
+
+
+def length_parameters(surface: Any, count: int) -> tuple[Floats, Floats]:
+    """Parameters along u and v, about ``count`` each, so that every span has its share of the length.
+
+    A span's length is bounded by its control polygon (the derivative's control points: Piegl and Tiller, "The NURBS
+    Book", 1997, section 3.3), so that no cell is longer than about the whole by ``count``. Graded knots, as those of
+    cage patches, would else hold most samples on next to none of the area.
+    """
+    found = []
+    for axis in (0, 1):
+        breaks = breakpoints(surface.knots[axis])
+        numbers = _span_counts(surface, axis, breaks, count)
+        spans = [np.linspace(a, b, n, endpoint=False) for (a, b), n in zip(pairwise(breaks), numbers, strict=True)]
+        found.append(np.concatenate([*spans, breaks[-1:]]))
+    return found[0], found[1]
+
+
+def _span_counts(surface: Any, axis: int, breaks: Floats, count: int) -> Ints:
+    """(s,) how many cells each span gets along an axis, of a few numbers that change seldom in a drag."""
+    if len(breaks) == 2:
+        return np.array([max(2, count)])
+    knots, degree = surface.knots[axis], surface.degree[axis]
+    rows = np.moveaxis(surface.points, axis, 0)
+    apart = np.linalg.norm(np.diff(rows, axis=0), axis=2).max(axis=1)
+    width = knots[degree + 1 : degree + len(apart) + 1] - knots[1 : len(apart) + 1]
+    speed = degree * apart / np.where(width > 0, width, np.inf)
+    first = np.searchsorted(knots, breaks[:-1], "right") - 1 - degree
+    lengths = np.array([speed[k : k + degree].max(initial=0.0) for k in first]) * np.diff(breaks)
+    whole = float(lengths.sum())
+    shares = lengths / whole if whole > 0 else np.full(len(lengths), 1 / len(lengths))
+    wanted = np.ceil(count * shares - 1e-9)
+    return CELLS[np.minimum(np.searchsorted(CELLS, wanted), len(CELLS) - 1)]
 
 
 def grid_triangles(rows: int, columns: int) -> Ints:
@@ -58,11 +97,17 @@ class _OnBasis:
 
     def __init__(self, surface: Any) -> None:
         self._knots, self._degree = surface.knots, surface.degree
+        self._along = 0
+        self._at: tuple[Floats, Floats] = (np.zeros(0), np.zeros(0))
 
     def _same_basis(self, shape: Any) -> bool:
         return getattr(shape, "degree", None) == self._degree and all(
             np.array_equal(a, b) for a, b in zip(self._knots, shape.knots, strict=True)
         )
+
+    def _same_places(self, shape: Any) -> bool:
+        """True for what would be sampled at the same parameters: a figure must not hang on what was measured before."""
+        return all(np.array_equal(a, b) for a, b in zip(self._at, length_parameters(shape, self._along), strict=True))
 
 
 class SurfaceSampler(_OnBasis):
@@ -70,7 +115,8 @@ class SurfaceSampler(_OnBasis):
 
     def __init__(self, surface: Any, along: int) -> None:
         super().__init__(surface)
-        u, v = (even_parameters(k, along) for k in surface.knots)
+        self._along = along
+        u, v = self._at = length_parameters(surface, along)
         self._basis = [
             [basis_matrix(knots, degree, at, k) for k in (0, 1)]
             for knots, degree, at in zip(surface.knots, surface.degree, (u, v), strict=True)
@@ -82,12 +128,13 @@ class SurfaceSampler(_OnBasis):
 
     def fits(self, shape: Any) -> bool:
         """True for a patch of the same degrees and knots, without a trim."""
-        return not hasattr(shape, "trim") and self._same_basis(shape)
+        return not hasattr(shape, "trim") and self._same_basis(shape) and self._same_places(shape)
 
     def read(self, surface: Any) -> Samples:
         """Points and normals of the patch as it now is."""
         d = surface.on_basis(*self._basis)
         normals = unit_cross(d[1, 0].reshape(-1, 3), d[0, 1].reshape(-1, 3))
+        _look_out_of_poles(surface, self._uv, normals)
         return Samples(d[0, 0].reshape(-1, 3), normals, self._triangles, self._part, self._uv, self._rims)
 
 
@@ -97,7 +144,8 @@ class FaceSampler(_OnBasis):
     def __init__(self, face: Any, along: int) -> None:
         super().__init__(face)
         self._trim = face.trim
-        u, v = (even_parameters(k, along) for k in face.knots)
+        self._along = along
+        u, v = self._at = length_parameters(face, along)
         cut = trimmed_triangles(face.trim, u, v)
         self._cut, self._part = cut, np.zeros(len(cut.uv), dtype=np.int64)
         border = cut.uv[: len(cut.uv) - len(cut.inner)]
@@ -109,7 +157,7 @@ class FaceSampler(_OnBasis):
 
     def fits(self, shape: Any) -> bool:
         """True for a face of the same degrees, knots and trim."""
-        return getattr(shape, "trim", None) is self._trim and self._same_basis(shape)
+        return getattr(shape, "trim", None) is self._trim and self._same_basis(shape) and self._same_places(shape)
 
     def read(self, face: Any) -> Samples:
         """Points and normals of what shows of the face."""
@@ -123,7 +171,35 @@ class FaceSampler(_OnBasis):
             np.concatenate([loops[order], grid[order].reshape(-1, 3)[self._cut.inner]])
             for order in ((0, 0), (1, 0), (0, 1))
         )
-        return Samples(points, unit_cross(du, dv), self._cut.triangles, self._part, self._cut.uv, self._cut.rims)
+        normals = unit_cross(du, dv)
+        _look_out_of_poles(face, self._cut.uv, normals)
+        return Samples(points, normals, self._cut.triangles, self._part, self._cut.uv, self._cut.rims)
+
+
+def _look_out_of_poles(surface: Any, uv: Floats, normals: Floats) -> None:
+    """Put normals in place at (n, 2) parameters on edges that are one place, as at the pole of a ball.
+
+    There the derivative along the edge is nothing but rounding, and so is the product; the mean of the normals beside
+    it is taken.
+    """
+    points = surface.points
+    for axis in (0, 1):
+        rows = np.moveaxis(points, axis, 0)
+        low, high = surface.domain[axis]
+        for end, at in ((0, low), (-1, high)):
+            row = rows[end]
+            if np.abs(row - row[0]).max() > POLE * np.abs(rows[0] - rows[-1]).max():
+                continue
+            there = np.flatnonzero(uv[:, axis] == at)
+            if not len(there):
+                continue
+            beside = np.empty((AROUND, 2))
+            beside[:, axis] = at + (high - low) * (BESIDE if end == 0 else -BESIDE)
+            beside[:, 1 - axis] = np.linspace(*surface.domain[1 - axis], AROUND, endpoint=False)
+            mean = surface.normals(beside).mean(axis=0)
+            length = float(np.linalg.norm(mean))
+            if length > 0:
+                normals[there] = mean / length
 
 
 def _tensor_rows(knots: tuple[Floats, Floats], degree: tuple[int, int], uv: Floats, order: tuple[int, int]) -> Any:

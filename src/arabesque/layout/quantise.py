@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -16,10 +15,12 @@ from arabesque.layout.coarse import falling_together
 from arabesque.layout.walls import Walls
 from arabesque.progress import Progress, part, silent
 
-SECONDS, GAP, BUDGET = 3.0, 0.05, 12.0
-"""Seconds of one program at most, how near to the best it is, and seconds after which the nearest count is taken."""
-MANY, MANY_BUDGET, FIRST_OF_MANY = 250, 24.0, 7
-"""Arcs from which on programs are large; seconds for these, and quads an arc with which they begin."""
+NODES, GAP, BUDGET = 200, 0.05, 250
+"""Branches of one program at most, how near to the best it is, and programs after which the nearest count is taken.
+
+Bounds are counts of work, never of time: the same scan gives the same layout on any machine, under any load."""
+MANY, MANY_BUDGET, FIRST_OF_MANY = 250, 60, 7
+"""Arcs from which on programs are large; how many of these, and quads an arc with which they begin."""
 CLOSE_BY, CLOSE_BY_ASKED = 2.5, 8.0
 TRIES, UNEVEN_TRIES, UNEVEN, WORTH_IT = 6, 60, 0.25, 0.25
 """Even and uneven tries, by how much these differ, and how far from the count more than a few are not worth it."""
@@ -76,7 +77,7 @@ def quantised(
     scale = float(np.sqrt(first / fine) * sum(len(arc) - 1 for arc in walls.arcs) / lengths.sum())
     best: tuple[float, Ints, float] | None = None
     low, high = 0.0, np.inf
-    rng, began = np.random.default_rng(0), time.monotonic()
+    rng = np.random.default_rng(0)
     for number in range(TRIES + UNEVEN_TRIES):
         steps = part(progress, number / (TRIES + UNEVEN_TRIES), (number + 1) / (TRIES + UNEVEN_TRIES))
         steps(0.0, COUNTING)
@@ -84,17 +85,17 @@ def quantised(
         uneven = 1.0 if number < TRIES else 1.0 + UNEVEN * rng.uniform(-1, 1, len(lengths))
         rows = program.solved(scale * uneven * lengths, steps)
         if rows is None:
-            # so few rows do not keep all irregular points apart, or not within the time
+            # so few rows do not keep all irregular points apart, or not by so many programs
             low, scale = low if many else max(low, scale), 1.3 * scale
-            if time.monotonic() - began > 2 * budget:
+            if program.count > 2 * budget:
                 break
             continue
         count = quad_count(walls, rows)
         off = abs(count / wanted - 1)
         if best is None or off < best[0]:
             best = off, rows, scale
-        late = number >= TRIES - 1 or time.monotonic() - began > budget
-        if off <= CLOSE or (late and best[0] <= CLOSE_ENOUGH) or time.monotonic() - began > 2 * budget:
+        late = number >= TRIES - 1 or program.count > budget
+        if off <= CLOSE or (late and best[0] <= CLOSE_ENOUGH) or program.count > 2 * budget:
             break
         low, high = (max(low, scale), high) if count < wanted else (low, min(high, scale))
         aimed = scale * np.sqrt(wanted / max(count, 1))
@@ -115,10 +116,10 @@ def quad_count(walls: Walls, rows: Ints) -> int:
 
 
 class _Program:
-    """The equations of the rectangles, and cuts that keep irregular points apart."""
+    """The equations of the rectangles, and cuts that keep irregular points apart. count: of programs solved so far."""
 
     def __init__(self, walls: Walls, weight: Floats, fixed: Fixed, learned: Learned) -> None:
-        self._walls, self.learned = walls, learned
+        self._walls, self.learned, self.count = walls, learned, 0
         n = len(walls.arcs)
         rows, columns, values = [], [], []
         number = 0
@@ -146,10 +147,10 @@ class _Program:
         self._beside = csr_array(patches.T @ patches) != 0
 
     def solved(self, wanted: Floats, progress: Progress = silent) -> Ints | None:
-        """(a,) rows as near to (a,) ``wanted`` as all rules allow; None when none were found in time."""
-        until = time.monotonic() + (MANY_BUDGET if len(wanted) > MANY else BUDGET)
+        """(a,) rows as near to (a,) ``wanted`` as all rules allow; None when so many programs find none."""
+        until = self.count + (MANY_BUDGET if len(wanted) > MANY else BUDGET)
         rows = self._nearest(wanted, self.learned.rows, None)
-        while rows is not None and time.monotonic() < until:
+        while rows is not None and self.count < until:
             progress(0.5, COUNTING)
             fresh = self._joined(rows) or falling_together(self._walls, rows)
             if not fresh:
@@ -203,8 +204,9 @@ class _Program:
                 bounds=Bounds(
                     np.concatenate([fewest, np.zeros(2 * n)]), np.concatenate([most_rows, np.full(2 * n, np.inf)])
                 ),
-                options={"time_limit": SECONDS, "mip_rel_gap": GAP},
+                options={"node_limit": NODES, "mip_rel_gap": GAP},
             )  # fmt: skip
+            self.count += 1
             if found.x is not None:
                 return np.rint(found.x[:n]).astype(np.int64)
             if free is not None:

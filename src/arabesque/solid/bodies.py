@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepClass3d import BRepClass3d_SolidClassifier
@@ -24,7 +24,6 @@ from OCP.IFSelect import IFSelect_RetDone
 from OCP.ShapeAnalysis import ShapeAnalysis_FreeBounds, ShapeAnalysis_ShapeTolerance
 from OCP.ShapeCustom import ShapeCustom, ShapeCustom_RestrictionParameters
 from OCP.ShapeFix import ShapeFix_Shape
-from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
 from OCP.STEPControl import STEPControl_Reader
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_OUT, TopAbs_SHELL, TopAbs_WIRE
 from OCP.TopExp import TopExp, TopExp_Explorer
@@ -33,9 +32,9 @@ from OCP.TopoDS import TopoDS
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import kernel
-from arabesque.solid.solids import CLEAR, NOTHING, inside, listed, parts, place_inside, solid_of, volume_of
+from arabesque.solid.booleans import NONE, merged, put_together
+from arabesque.solid.solids import CLEAR, NOTHING, inside, parts, place_inside, solid_of, volume_of
 from arabesque.solid.stored import stored, together
-from arabesque.solid.truth import comes_true
 
 ALONG = 33
 """Places along a free border."""
@@ -43,8 +42,6 @@ EXACT, AREA_EXACT = 2e-8, 1e-4
 """Relative accuracy that volumes and areas are asked for."""
 NEAR, MOST_SPANS = 1e-4, 200
 """mm, how near faces are seen whose degree is too high, and of how many pieces."""
-HOW = {"cut": BRepAlgoAPI_Cut, "add": BRepAlgoAPI_Fuse, "common": BRepAlgoAPI_Common}
-NONE = "Nothing came of it"
 
 
 def sewn(
@@ -114,34 +111,6 @@ def sound(shape: Any, sources: Sequence[dict[str, Any]], failed: KernelProblem |
 def made(solid: dict[str, Any]) -> dict[str, Any]:
     """What a true shape or a profile bounds."""
     return body(solid_of(solid))
-
-
-def put_together(how: str, target: Any, tools: Sequence[Any], nothing: str = NONE) -> Any:
-    """A shape with others cut from it, added to it, or kept in common with it, faces of one surface merged, looked at
-    by places. Raises KernelProblem where the kernel cannot, or misses a part; with the words ``nothing`` where nothing
-    is left."""
-    doing = HOW[how]()
-    doing.SetArguments(listed([target]))
-    doing.SetTools(listed(tools))
-    doing.SetRunParallel(True)
-    doing.Build()
-    if not doing.IsDone():
-        raise KernelProblem("The bodies could not be put together", "Move one of them a little, or check both")
-    made = merged(doing.Shape())
-    if not any(True for _ in parts(made, TopAbs_FACE)):
-        raise KernelProblem(nothing, "Move one of them")
-    if not comes_true(how, target, tools, made):
-        raise KernelProblem(
-            "The kernel missed a part of this", "Move one of them a little: surfaces that lie in each other are hard"
-        )
-    return made
-
-
-def merged(shape: Any) -> Any:
-    """A shape with the faces of one surface, and the edges of one curve, as one."""
-    merging = ShapeUpgrade_UnifySameDomain(shape, True, True, False)
-    merging.Build()
-    return merging.Shape()
 
 
 def _sewn(shapes: Sequence[Any], tolerance: float) -> Any:

@@ -14,7 +14,8 @@ from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID, TopAbs_VERTEX
 
 from arabesque.errors import KernelProblem
 from arabesque.solid import kernel
-from arabesque.solid.bodies import merged, put_together, sound
+from arabesque.solid.bodies import sound
+from arabesque.solid.booleans import merged, put_together
 from arabesque.solid.solids import NOTHING, listed, nearest_faces, parts, solid_of, solid_pieces, volume_of
 from arabesque.solid.stored import restored, stored, together
 

@@ -12,7 +12,8 @@ from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
 from OCP.gp import gp_Pnt, gp_Vec
 
 from arabesque.errors import KernelProblem
-from arabesque.solid.bodies import put_together, sound
+from arabesque.solid.bodies import sound
+from arabesque.solid.booleans import EXACT, FUZZY, VOLUME_SHARE, put_together
 from arabesque.solid.solids import NOTHING, ends_of, inside, place_inside, solid_of, solid_pieces, volume_of
 from arabesque.solid.stored import restored, stored
 
@@ -33,21 +34,27 @@ def repeated_change(before: dict[str, Any], after: dict[str, Any], motions: Any)
     added = solid_pieces(BRepAlgoAPI_Cut(changed, solid).Shape())
     if not taken and not added:
         raise KernelProblem("Nothing was done to the body that could be repeated", "Choose the body before the feature")
-    made = solid
-    try:
+
+    def by_features(near: Sequence[float]) -> Any:
+        made = solid
         for how, pieces in (("cut", taken), ("add", added)):
             if pieces:
-                made = put_together(how, made, _copies(pieces, motions))
+                made = put_together(how, made, _copies(pieces, motions), near=near)
+        return made
+
+    try:
+        made = by_features(EXACT)
     except KernelProblem:
         # the kernel misses surfaces that lie in each other, turned against each other
-        made = _by_sectors(changed, [*taken, *added][0], motions)
+        made = _by_sectors(solid, changed, [*taken, *added][0], motions)
         if made is None or not _done(made, solid, taken, added, motions):
-            raise
+            made = by_features(FUZZY)
     return sound(made, [before, after])
 
 
-def _by_sectors(changed: Any, piece: Any, motions: Any) -> Any:
-    """The sector of a changed body round what was changed, turned all round; None for what is no turn all round.
+def _by_sectors(solid: Any, changed: Any, piece: Any, motions: Any) -> Any:
+    """The sector of a changed body round what was changed, turned all round; None for what is no turn all round, and
+    where the body was not alike all round before.
 
     Its sides are planes, which the kernel joins soundly where surfaces would lie in each other, turned.
     """
@@ -58,7 +65,13 @@ def _by_sectors(changed: Any, piece: Any, motions: Any) -> Any:
     if not sectors:
         return None
     first, *others = _copies(sectors, motions)
-    return put_together("add", first, others)
+    # they only touch: their volumes add up
+    volume = len(motions) * sum(map(volume_of, sectors))
+    # and what each changes is what one does, where the body was alike all round before
+    before = volume_of(solid)
+    if abs(before + len(motions) * (volume_of(changed) - before) - volume) > VOLUME_SHARE * before:
+        return None
+    return put_together("add", first, others, volume=volume)
 
 
 def _wedge(changed: Any, piece: Any, motions: Any) -> Any:

@@ -22,7 +22,8 @@ from OCP.TopoDS import TopoDS
 from arabesque.errors import KernelProblem
 from arabesque.geometry import Manner, Surface, extended
 from arabesque.solid import kernel
-from arabesque.solid.bodies import put_together, sound
+from arabesque.solid.bodies import sound
+from arabesque.solid.booleans import put_together
 from arabesque.solid.solids import ends_of, inside, nearest_faces, parts, place_inside, solid_of, volume_of
 
 PAST = 0.2

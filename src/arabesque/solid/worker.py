@@ -12,6 +12,7 @@ import sys
 import time
 from multiprocessing import Pipe
 from multiprocessing.connection import Connection
+from pathlib import Path
 from threading import Lock, Thread
 from typing import Any
 
@@ -19,6 +20,9 @@ from arabesque.errors import ArabesqueError, KernelCrash, KernelProblem
 from arabesque.progress import Progress, silent
 
 TIME_LIMIT = 120.0
+"""s of processor time of a call: a busy machine is no reason to end one that is at work."""
+STANDS_STILL = 4.0
+"""Time limits after which a process that does not even use its processor is ended."""
 POLL = 0.05
 
 log = logging.getLogger(__name__)
@@ -98,7 +102,7 @@ class KernelWorker:
     def _answer(self, connection: Connection, request: tuple[str, Any], progress: Progress) -> tuple[bool, Any]:
         """Send a request and wait for its answer, both under the one limit: a process that stands still reads nothing,
         and whoever wrote to it would wait for ever."""
-        began = time.monotonic()
+        began, used = time.monotonic(), self._processor_time()
         failed: list[BaseException] = []
 
         def send() -> None:
@@ -116,7 +120,9 @@ class KernelWorker:
             if not sending.is_alive() and connection.poll(POLL):
                 break
             waited = time.monotonic() - began
-            if waited > self._time_limit:
+            # neighbours only take time from it: while less has gone by than the limit, it cannot have used that up
+            late = waited > self._time_limit and self._processor_time() - used > self._time_limit
+            if late or waited > STANDS_STILL * self._time_limit:
                 raise KernelProblem(
                     f"The geometry kernel did not answer within {self._time_limit:.0f} s; it has been started afresh",
                     "Try with fewer or simpler shapes",
@@ -124,6 +130,16 @@ class KernelWorker:
             progress(min(0.95, waited / (waited + 5.0)), "The kernel is at work")
         answer: tuple[bool, Any] = connection.recv()
         return answer
+
+    def _processor_time(self) -> float:
+        """s that the process has used; of one that is gone, any number: its pipe tells."""
+        assert self._process is not None
+        try:
+            fields = Path(f"/proc/{self._process.pid}/stat").read_text(encoding="ascii").rpartition(")")[2].split()
+        except OSError:
+            return 0.0
+        # utime and stime, proc(5)
+        return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
     def _started(self) -> Connection:
         if self._process is None or self._process.poll() is not None or self._connection is None:

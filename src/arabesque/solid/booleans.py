@@ -1,0 +1,202 @@
+"""Boolean operations: several ways to one result, until one is valid and right by volume and by places.
+
+Runs only inside the worker.
+
+The kernel's answer hangs on the last bits of its input where surfaces touch or lie in each other: the same five sectors
+fused at once come out invalid on one machine and sound on another. So no answer is taken unchecked, and where tools
+touch they go one after the other, which measured on such cases is what succeeds.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from itertools import combinations
+from typing import Any
+
+from OCP.Bnd import Bnd_Box
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepBndLib import BRepBndLib
+from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
+from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID
+from OCP.TopExp import TopExp_Explorer
+
+from arabesque.errors import KernelProblem
+from arabesque.solid import kernel
+from arabesque.solid.solids import NOTHING, listed, parts, volume_of
+from arabesque.solid.stored import together
+from arabesque.solid.truth import comes_true
+
+HOW = {"cut": BRepAlgoAPI_Cut, "add": BRepAlgoAPI_Fuse, "common": BRepAlgoAPI_Common}
+NONE = "Nothing came of it"
+EXACT = (0.0,)
+FUZZY = (1e-6, 1e-4)
+"""mm: how far apart surfaces may be that are taken for one; the most is below every tolerance of a body."""
+VOLUME_SHARE, RULE_SHARE = 1e-4, 1e-5
+"""Of a volume: so far another may lie off it that has to be equal, and so far the kernel's quick rule is off on graded
+patches. Its exact rule takes minutes on a result that is wrong."""
+TOUCHING = 1e-3
+"""mm: tools whose boxes are as near as this may touch."""
+
+Shape = Any
+Attempt = Callable[[], Shape]
+
+
+def put_together(
+    how: str,
+    target: Shape,
+    tools: Sequence[Shape],
+    nothing: str = NONE,
+    volume: float | None = None,
+    near: Sequence[float] = (*EXACT, *FUZZY),
+) -> Shape:
+    """Cut shapes from another, add them to it, or keep what they have in common with it; faces of one surface merged.
+
+    Parameters
+    ----------
+    how : "cut", "add" or "common".
+    nothing : words of the problem where nothing is left.
+    volume : of the result, mm³, where it is known.
+    near : mm, how far apart surfaces may be that are taken for one, in the order in which it is tried.
+
+    Raises
+    ------
+    KernelProblem
+        Where nothing is left, and where no way to it gives a result that is valid and right by volume and places.
+    """
+    check = _Check(how, target, tools, volume)
+    done = False
+    for attempt in _attempts(how, target, tools, near):
+        try:
+            raw = attempt()
+        except kernel.KERNEL_ERRORS:
+            continue  # another way may do
+        if raw is None:
+            continue
+        done = True
+        for made in (merged(raw), raw):
+            if check.holds(made):
+                if not any(True for _ in parts(made, TopAbs_FACE)):
+                    raise KernelProblem(nothing, "Move one of them")
+                return made
+    if not done:
+        raise KernelProblem("The bodies could not be put together", "Move one of them a little, or check both")
+    raise KernelProblem(
+        "The kernel missed a part of this", "Move one of them a little: surfaces that lie in each other are hard"
+    )
+
+
+def merged(shape: Shape) -> Shape:
+    """A shape with the faces of one surface, and the edges of one curve, as one."""
+    merging = ShapeUpgrade_UnifySameDomain(shape, True, True, False)
+    merging.Build()
+    return merging.Shape()
+
+
+def is_valid(shape: Shape) -> bool:
+    """True where the kernel finds no fault in a shape."""
+    return bool(BRepCheck_Analyzer(shape).IsValid())
+
+
+def touching(shapes: Sequence[Shape]) -> bool:
+    """True where two of some shapes may touch, by the boxes round them."""
+    boxes = []
+    for shape in shapes:
+        box = Bnd_Box()
+        BRepBndLib.Add_s(shape, box)
+        box.Enlarge(TOUCHING)
+        boxes.append(box)
+    return any(not one.IsOut(other) for one, other in combinations(boxes, 2))
+
+
+class _Check:
+    """What a result has to keep, read once from what it is made of."""
+
+    def __init__(self, how: str, target: Shape, tools: Sequence[Shape], volume: float | None) -> None:
+        self._how, self._target, self._tools = how, target, tools
+        self._valid = all(is_valid(shape) for shape in (target, *tools))
+        self._bounds: tuple[float, float] | None = None
+        if all(map(_is_solid, (target, *tools))):
+            one, others = volume_of(target), [volume_of(tool) for tool in tools]
+            all_others = sum(others)
+            low, high = {
+                "cut": (one - all_others, one),
+                "add": (max(one, *others), one + all_others),
+                "common": (0.0, min(one, all_others)),
+            }[how]
+            near = VOLUME_SHARE * max(one, all_others) + NOTHING
+            self._bounds = (low - near, high + near) if volume is None else (volume - near, volume + near)
+
+    def holds(self, made: Shape) -> bool:
+        """True for a result that is valid where its sources are, within its bounds by volume, and right at places."""
+        empty = not any(True for _ in parts(made, TopAbs_FACE))
+        if not empty:
+            if self._valid and not is_valid(made):
+                return False
+            if self._bounds is not None and not self._bounds[0] <= volume_of(made) <= self._bounds[1]:
+                return False
+        return comes_true(self._how, self._target, self._tools, made)
+
+
+def _is_solid(shape: Shape) -> bool:
+    """True for what consists of solids alone."""
+    loose = TopExp_Explorer(shape, TopAbs_FACE, TopAbs_SOLID)
+    return not loose.More() and any(True for _ in parts(shape, TopAbs_SOLID))
+
+
+def _attempts(how: str, target: Shape, tools: Sequence[Shape], near: Sequence[float]) -> Iterator[Attempt]:
+    """Ways to a result, the surest first. Their number is the bound, not the clock."""
+    apart = not touching(tools)
+    for fuzzy in near:
+        if apart:
+            yield lambda f=fuzzy: _at_once(how, target, tools, f)
+        if len(tools) > 1:
+            yield lambda f=fuzzy: _in_turn(how, target, tools, f)
+            if not (fuzzy or apart):
+                yield lambda: _in_turn(how, target, tools[::-1], 0.0)
+                yield lambda: _by_their_union(how, target, tools, 0.0)
+        if not apart:
+            yield lambda f=fuzzy: _at_once(how, target, tools, f)
+    if how != "cut" and len(tools) == 1:
+        # of two, neither is the first
+        yield lambda: _at_once(how, tools[0], [target], 0.0)
+
+
+def _at_once(how: str, target: Shape, tools: Sequence[Shape], fuzzy: float) -> Shape | None:
+    doing = HOW[how]()
+    doing.SetArguments(listed([target]))
+    doing.SetTools(listed(tools))
+    doing.SetRunParallel(True)
+    if fuzzy:
+        doing.SetFuzzyValue(fuzzy)
+    doing.Build()
+    return doing.Shape() if doing.IsDone() else None
+
+
+def _in_turn(how: str, target: Shape, tools: Sequence[Shape], fuzzy: float) -> Shape | None:
+    """One tool after the other; what is common to each is added up."""
+    if how == "common":
+        pieces = [_at_once(how, target, [tool], fuzzy) for tool in tools]
+        there = [piece for piece in pieces if piece is not None and any(True for _ in parts(piece, TopAbs_SOLID))]
+        return _in_turn("add", there[0], there[1:], fuzzy) if there else together([])
+    made: Shape | None = target
+    whole = all(map(_is_solid, (target, *tools)))
+    before = volume_of(target) if whole else 0.0
+    for tool in tools:
+        made = _at_once(how, made, [tool], fuzzy)
+        if made is None:
+            return None
+        if whole:
+            # each takes or brings something between nothing and its own volume: else the next need not be tried
+            now, most = volume_of(made), volume_of(tool)
+            change, off = abs(now - before), VOLUME_SHARE * most + RULE_SHARE * before + NOTHING
+            right_way = (now - before) * (1 if how == "add" else -1) > -off
+            if not right_way or change > most + off:
+                return None
+            before = now
+    return made
+
+
+def _by_their_union(how: str, target: Shape, tools: Sequence[Shape], fuzzy: float) -> Shape | None:
+    whole = _in_turn("add", tools[0], tools[1:], fuzzy)
+    return None if whole is None else _at_once(how, target, [whole], fuzzy)
