@@ -73,6 +73,13 @@ def height_field(whole: Whole, way: Floats, cell: float, margin: float) -> Heigh
     return HeightField(frame, start, cell, np.where(triangle >= 0, above - t, NOTHING).reshape(nx, ny))
 
 
+def with_margin(field: HeightField, margin: float) -> HeightField:
+    """The field with so many mm more of nothing round it."""
+    more = int(np.ceil(margin / field.cell))
+    heights = np.pad(field.heights, more, constant_values=NOTHING)
+    return replace(field, start=field.start - more * field.cell, heights=heights)
+
+
 def ball(radius: float, cell: float) -> Floats:
     """(k, k) how far a ball of that radius stands over its lowest place, mm; infinite beside it."""
     reach = int(np.floor(radius / cell))

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from arabesque.arrays import Bools, Floats
-from arabesque.delivery.height_field import HeightField, floored, frame_along, height_field, tip_heights
+from arabesque.delivery.height_field import HeightField, floored, frame_along, height_field, tip_heights, with_margin
 from arabesque.delivery.milling_kernel import standing_off
 from arabesque.delivery.whole import Whole, direction
 from arabesque.errors import ArabesqueError
@@ -15,14 +15,21 @@ from arabesque.progress import Progress, silent
 from arabesque.scan import BoxTree
 from arabesque.shapes import Samples
 
+FINER = 2
+"""Places of the grid in a length of stock that may stay: walls between two of them are only known to that."""
+UNSURE = 1.5
+"""Cells by which stock is told too large at a wall that runs between places of the grid, across it."""
+ON_BED = 1e-3
+"""Of the size of a shape: what looks down and lies as low as this stands on the bed, and is not to be milled."""
 UPRIGHT = 0.02
 """Sine of the lean backwards at which a place still counts as upright, and is reached by the side of a cutter."""
 LIFTED = 1e-4
 """Of the size of a shape: rays to the spindle begin this far off it."""
 SMALLEST, HALVINGS = 0.25, 7
 """mm, the smallest cutter that is asked for, and steps in the search for the largest that does."""
-CELLS = 500
-"""Places along the longer side of the grid, at most, where no closer one is asked for."""
+CELLS, SEARCH_CELLS = 300, 160
+"""Places along the longer side of the grid, at most, where no closer one is asked for; and where it is looked for the
+largest cutter."""
 WIDEST = 0.25
 """Of the size of a shape: no larger cutter is looked for."""
 
@@ -52,9 +59,10 @@ class Milling:
 
 @dataclass(frozen=True, eq=False)
 class MillCheck:
-    """What a check found. reached: (n,) places of the samples that the spindle sees. stock: (n,) mm that stay on these,
-    0 on the others. largest: radius of the largest ball, mm, that leaves no more than the limit anywhere that is
-    reached; None where even the smallest leaves more. tips: how low the cutter's tip may come."""
+    """What a check found. reached: (n,) places of the samples that the spindle sees, or that stand on the bed. stock:
+    (n,) mm that stay where it sees them, 0 elsewhere; true to ``milling.cell``. largest: radius of the largest ball,
+    mm, that leaves no more than the limit anywhere that is reached; infinite where none is too large, None where even
+    the smallest leaves more. tips: how low the cutter's tip may come."""
 
     milling: Milling
     samples: Samples
@@ -64,6 +72,13 @@ class MillCheck:
     tips: HeightField
 
     @property
+    def largest_words(self) -> str:
+        """The largest ball that does."""
+        if self.largest is None:
+            return "none"
+        return "any" if np.isinf(self.largest) else f"R {self.largest:.3g} mm"
+
+    @property
     def missed(self) -> float:
         """mm² that the spindle does not see."""
         return float(self.samples.areas[~self.reached].sum())
@@ -71,7 +86,7 @@ class MillCheck:
     @property
     def left(self) -> float:
         """mm² on which more than the limit stays."""
-        return float(self.samples.areas[self.stock > self.milling.limit].sum())
+        return float(self.samples.areas[self.stock > _told_limit(self.milling)].sum())
 
     @property
     def most(self) -> float:
@@ -81,7 +96,12 @@ class MillCheck:
     @property
     def good(self) -> bool:
         """True where all is reached, and no more stays than may."""
-        return bool(self.reached.all()) and self.most <= self.milling.limit
+        return bool(self.reached.all()) and self.most <= _told_limit(self.milling)
+
+
+def _told_limit(milling: Milling) -> float:
+    """mm of stock from which on more than the limit stays for sure."""
+    return milling.limit + UNSURE * milling.cell
 
 
 def check_mill(whole: Whole, milling: Milling, progress: Progress = silent, search: bool = True) -> MillCheck:
@@ -92,19 +112,26 @@ def check_mill(whole: Whole, milling: Milling, progress: Progress = silent, sear
     """
     way, samples = direction(milling.way), whole.samples
     progress(0.05, "Looking along the spindle")
-    reached = seen_along(samples, way)
-    field, lowest = field_of(whole, way, milling), float((samples.points @ way).min())
+    seen = seen_along(samples, way)
+    heights = samples.points @ way
+    field, lowest = field_of(whole, way, milling), float(heights.min())
+    milling = replace(milling, cell=field.cell)
+    on_bed = (heights < lowest + ON_BED * samples.size) & (samples.normals @ way < -1 + ON_BED)
+    reached = seen | on_bed
     places = field.local(samples.points)
     progress(0.2, "Rolling the cutter over it")
     tips = _tips(field, lowest, milling.radius)
-    stock = np.where(reached, _stock(places, tips, milling.radius, milling.limit), 0.0)
+    stock = np.where(seen, _stock(places, tips, milling.radius, milling.limit), 0.0)
+
+    coarse = replace(milling, cell=max(milling.cell, longest_side(whole, way) / SEARCH_CELLS))
+    rough = field_of(whole, way, coarse)
 
     def does(radius: float) -> bool:
-        some = places[reached]
-        return bool((_stock(some, _tips(field, lowest, radius), radius, milling.limit) <= milling.limit).all())
+        left = _stock(places[seen], _tips(with_margin(rough, radius), lowest, radius), radius, milling.limit)
+        return bool((left <= _told_limit(coarse)).all())
 
     largest = None
-    if search and reached.any():
+    if search and seen.any():
         high = WIDEST * samples.size
         for step in range(HALVINGS + 1):
             progress(0.3 + 0.7 * step / (HALVINGS + 1), "Looking for the largest cutter that does")
@@ -115,15 +142,21 @@ def check_mill(whole: Whole, milling: Milling, progress: Progress = silent, sear
                 break
             else:
                 high = float(radius)
-    return MillCheck(replace(milling, cell=field.cell), samples, reached, stock, largest, tips)
+        if largest is not None and high == WIDEST * samples.size:
+            largest = float("inf")  # none that was tried is too large
+    return MillCheck(milling, samples, reached, stock, largest, tips)
 
 
 def field_of(whole: Whole, way: Floats, milling: Milling) -> HeightField:
     """The heights that a mill sees, as fine as it asks for, with room for the cutter round it."""
-    flat = whole.samples.points @ frame_along(way)[:3, :2]
-    longest = float(np.ptp(flat, axis=0).max())
-    cell = milling.cell or max(milling.limit, longest / CELLS)
-    return height_field(whole, way, cell, milling.radius + 2 * cell)
+    cell = milling.cell or max(milling.limit / FINER, longest_side(whole, way) / CELLS)
+    # whole cells: where the grid lies must not hang on the cutter
+    return height_field(whole, way, cell, cell * np.ceil((milling.radius + 2 * cell) / cell))
+
+
+def longest_side(whole: Whole, way: Floats) -> float:
+    """mm, the longer side of a shape as the spindle sees it."""
+    return float(np.ptp(whole.samples.points @ frame_along(way)[:3, :2], axis=0).max())
 
 
 def _tips(field: HeightField, lowest: float, radius: float) -> HeightField:

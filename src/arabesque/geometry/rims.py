@@ -15,6 +15,8 @@ from arabesque.arrays import Floats, Ints, unit, way_along
 CORNER = 25.0
 """Degrees: a border that turns more than this at one of its places has a corner there."""
 SAME_PLACE = 1e-9
+POLE_STEP = 1e-6
+"""Of the range of a parameter: a step at least so long that ends in one place runs along a pole."""
 SPLINE = 3
 """Degree of a border between its corners."""
 BESIDE = 1e-3
@@ -157,7 +159,12 @@ def _smooth_runs(surface: Any, loop: Floats, known: Ints | None) -> list[Floats]
     marked = np.zeros(len(loop), dtype=bool)
     if known is not None:
         marked[known] = True
-    loop, marked = loop[moves], marked[moves]
+    # along an edge that is one place, as the pole of a ball, the loop goes on, but no border does
+    wide = np.array([high - low for low, high in surface.domain])
+    poles = ~moves & (np.abs(loop - before) > POLE_STEP * wide).any(axis=1)
+    marked |= poles | np.roll(poles, -1)
+    stays = moves | poles
+    loop, marked, poles = loop[stays], marked[stays], poles[stays]
     if len(loop) < 3:
         return []
     points = surface.at(loop)
@@ -166,7 +173,7 @@ def _smooth_runs(surface: Any, loop: Floats, known: Ints | None) -> list[Floats]
     corners = np.flatnonzero(marked | (turn < np.cos(np.radians(CORNER))))
     if not len(corners):
         return [np.vstack([loop, loop[:1]])]
-    ring = np.roll(loop, -corners[0], axis=0)
+    ring, skipped = np.roll(loop, -corners[0], axis=0), np.roll(poles, -corners[0] - 1)
     cuts = [*(corners - corners[0]), len(loop)]
     ring = np.vstack([ring, ring[:1]])
-    return [ring[start : end + 1] for start, end in pairwise(cuts)]
+    return [ring[start : end + 1] for start, end in pairwise(cuts) if not skipped[start:end].all()]

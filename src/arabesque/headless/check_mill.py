@@ -38,7 +38,8 @@ def run(options: argparse.Namespace) -> None:
                 "not_reached_area": check.missed,
                 "over_limit_area": check.left,
                 "most_stock": check.most,
-                "largest_radius": check.largest,
+                "largest_radius": None if check.largest_words == "any" else check.largest,
+                "largest_ball": check.largest_words,
                 "scallop": milling.scallop,
                 "true_to": check.milling.cell,
             }
@@ -51,8 +52,7 @@ def run(options: argparse.Namespace) -> None:
     if options.report:
         write_json(options.report, {"unit": "mm", "spindle": list(options.spindle), "things": records})
     for one in records:
-        largest = "none" if one["largest_radius"] is None else f"radius {one['largest_radius']:.3g} mm"
         print(
             f"{one['name']}: not reached {one['not_reached_area']:.1f} mm², at most {one['most_stock']:.3g} mm stay, "
-            f"over the limit on {one['over_limit_area']:.1f} mm², largest ball that does: {largest}"
+            f"over the limit on {one['over_limit_area']:.1f} mm², largest ball that does: {one['largest_ball']}"
         )

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 import numpy as np
-from OCP.BRep import BRep_Tool
+from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
@@ -27,14 +27,14 @@ from OCP.ShapeFix import ShapeFix_Shape
 from OCP.STEPControl import STEPControl_Reader
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_OUT, TopAbs_SHELL, TopAbs_WIRE
 from OCP.TopExp import TopExp, TopExp_Explorer
-from OCP.TopoDS import TopoDS
+from OCP.TopoDS import TopoDS, TopoDS_Shell
 
 from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import kernel
 from arabesque.solid.booleans import NONE, merged, put_together
-from arabesque.solid.solids import CLEAR, NOTHING, inside, parts, place_inside, solid_of, volume_of
-from arabesque.solid.stored import stored, together
+from arabesque.solid.solids import CLEAR, NOTHING, inside, place_inside, solid_of, volume_of
+from arabesque.solid.stored import parts, stored, together
 
 ALONG = 33
 """Places along a free border."""
@@ -53,8 +53,12 @@ def sewn(
     caps = _caps(made) if cap else []
     if caps:
         made = _sewn([made, *caps], tolerance)
-    solids = [_solid(TopoDS.Shell(shell)) for shell in parts(made, TopAbs_SHELL)]
-    whole = together([*_with_hollows(solids), *_loose(made)])
+    loose = list(_loose(made))
+    # a face that closes in itself, as a ball's, is a skin
+    skins = [_shell(face) for face in loose if not _free(face)]
+    open_faces = [face for face in loose if _free(face)]
+    solids = [_solid(TopoDS.Shell(shell)) for shell in (*parts(made, TopAbs_SHELL), *skins)]
+    whole = together([*_with_hollows(solids), *open_faces])
     return body(merged(whole) if merge else whole)
 
 
@@ -194,6 +198,15 @@ def _face(face: Any) -> dict[str, Any]:
             face, NEAR, NEAR, LARGEST_DEGREE, MOST_SPANS, GeomAbs_C1, GeomAbs_C1, True, False, limits
         )
         return kernel.face_record(TopoDS.Face(next(parts(lower, TopAbs_FACE))))
+
+
+def _shell(face: Any) -> Any:
+    """A closed shell of one face."""
+    shell, builder = TopoDS_Shell(), BRep_Builder()
+    builder.MakeShell(shell)
+    builder.Add(shell, face)
+    shell.Closed(True)
+    return shell
 
 
 def _solid(shell: Any) -> Any:

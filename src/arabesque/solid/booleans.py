@@ -23,8 +23,8 @@ from OCP.TopExp import TopExp_Explorer
 
 from arabesque.errors import KernelProblem
 from arabesque.solid import kernel
-from arabesque.solid.solids import NOTHING, listed, parts, volume_of
-from arabesque.solid.stored import together
+from arabesque.solid.solids import NOTHING, volume_of
+from arabesque.solid.stored import listed, parts, together
 from arabesque.solid.truth import comes_true
 
 HOW = {"cut": BRepAlgoAPI_Cut, "add": BRepAlgoAPI_Fuse, "common": BRepAlgoAPI_Common}

@@ -49,6 +49,8 @@ class Tag(NamedTuple):
 
 TaggedPart = tuple[str, Surface | Curve | Cage, Tag]
 FULL_SHARE = 1 - 1e-6
+BESIDE_IT = 1e-6
+"""Of a parameter: borders of a loop that are further apart do not join there."""
 ONE_PLACE = 1e-6
 """mm: places of a body's triangles so near to each other are one."""
 STEP_SUFFIXES = (".step", ".stp")
@@ -329,8 +331,19 @@ def _trimmed_record(face: Face) -> dict[str, Any]:
         if outer[number]:
             lies = Trim((face.trim.loops[number],)).contains
             holes = [loops[k] for k in range(len(loops)) if not outer[k] and bool(lies(face.trim.loops[k][:1])[0])]
-            parts.append([[rim.flat_curve for rim in loop] for loop in (rims, *holes)])
+            parts.append([_closed_in_parameters([rim.flat_curve for rim in loop]) for loop in (rims, *holes)])
     return {"of": "trimmed", "surface": record_of(face.whole), "parts": parts}
+
+
+def _closed_in_parameters(loop: list[Any]) -> list[Any]:
+    """The borders of a loop, each going on where the one before ends: along a pole, which has none, by a line."""
+    found: list[Any] = []
+    for number, curve in enumerate(loop):
+        start, end = loop[number - 1][2][-1], curve[2][0]
+        if np.abs(end - start).max() > BESIDE_IT:
+            found.append((1, np.array([0.0, 0.0, 1.0, 1.0]), np.array([start, end])))
+        found.append(curve)
+    return found
 
 
 def _inside_others(trim: Trim, number: int) -> int:

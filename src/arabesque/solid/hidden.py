@@ -15,8 +15,7 @@ from OCP.TopAbs import TopAbs_EDGE
 from OCP.TopoDS import TopoDS
 
 from arabesque.solid.kernel import shape_of
-from arabesque.solid.solids import parts
-from arabesque.solid.stored import together
+from arabesque.solid.stored import parts, together
 
 ANGLE = 0.2
 """Radians that triangles turn at most from one to the next."""

@@ -16,8 +16,8 @@ from arabesque.errors import KernelProblem
 from arabesque.solid import kernel
 from arabesque.solid.bodies import sound
 from arabesque.solid.booleans import merged, put_together
-from arabesque.solid.solids import NOTHING, listed, nearest_faces, parts, solid_of, solid_pieces, volume_of
-from arabesque.solid.stored import restored, stored, together
+from arabesque.solid.solids import NOTHING, nearest_faces, solid_of, solid_pieces, volume_of
+from arabesque.solid.stored import listed, parts, restored, stored, together
 
 HOLLOW_WITHIN, NEARLY = 1e-3, 0.99
 """mm, and the share of its thickness that a wall has everywhere."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -24,18 +23,16 @@ from OCP.BRepPrimAPI import (
     BRepPrimAPI_MakeSphere,
     BRepPrimAPI_MakeTorus,
 )
-from OCP.collections import List_TopoDS_Shape
 from OCP.gp import gp_Ax1, gp_Ax2, gp_Circ, gp_Dir, gp_Pnt, gp_Pnt2d, gp_Trsf, gp_Vec
 from OCP.GProp import GProp_GProps
 from OCP.IntTools import IntTools_Context
 from OCP.TopAbs import TopAbs_FACE, TopAbs_IN, TopAbs_SOLID, TopAbs_VERTEX, TopAbs_WIRE
-from OCP.TopExp import TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Compound
 
 from arabesque.errors import KernelProblem
 from arabesque.solid import kernel
-from arabesque.solid.stored import restored, together
+from arabesque.solid.stored import listed, parts, restored, together
 
 FULL = 2 * np.pi - 1e-9
 NOTHING = 1e-6
@@ -52,14 +49,6 @@ def solid_of(record: dict[str, Any]) -> Any:
     """The kernel's shape of a stored body, the solid that a closed true shape bounds, or what a profile encloses."""
     makes = {"body": _body, "pushed": _pushed, "turned": _turned}
     return makes.get(record["of"], _primitive)(record)
-
-
-def parts(shape: Any, kind: Any) -> Iterator[Any]:
-    """The parts of a kind in a shape."""
-    explorer = TopExp_Explorer(shape, kind)
-    while explorer.More():
-        yield explorer.Current()
-        explorer.Next()
 
 
 def solid_pieces(shape: Any) -> list[Any]:
@@ -109,14 +98,6 @@ def nearest_faces(shape: Any, places: Any) -> list[Any]:
         nearest = min(faces, key=lambda face: BRepExtrema_DistShapeShape(vertex, face).Value())
         if not any(nearest.IsSame(one) for one in found):
             found.append(nearest)
-    return found
-
-
-def listed(shapes: Any) -> List_TopoDS_Shape:
-    """Shapes as the kernel's operations take them."""
-    found = List_TopoDS_Shape()
-    for shape in shapes:
-        found.Append(shape)
     return found
 
 

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import numpy as np
 from OCP.BinTools import BinTools
 from OCP.BRep import BRep_Builder
 from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
+from OCP.collections import List_TopoDS_Shape
 from OCP.gp import gp_Trsf
+from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS_Compound, TopoDS_Shape
 
 from arabesque.arrays import Bytes, Floats
@@ -46,3 +48,19 @@ def together(shapes: Sequence[Any]) -> Any:
     for one in shapes:
         builder.Add(several, one)
     return several
+
+
+def parts(shape: Any, kind: Any) -> Iterator[Any]:
+    """The parts of a kind in a shape."""
+    explorer = TopExp_Explorer(shape, kind)
+    while explorer.More():
+        yield explorer.Current()
+        explorer.Next()
+
+
+def listed(shapes: Any) -> List_TopoDS_Shape:
+    """Shapes as the kernel's operations take them."""
+    found = List_TopoDS_Shape()
+    for shape in shapes:
+        found.Append(shape)
+    return found

@@ -24,7 +24,8 @@ from arabesque.geometry import Manner, Surface, extended
 from arabesque.solid import kernel
 from arabesque.solid.bodies import sound
 from arabesque.solid.booleans import put_together
-from arabesque.solid.solids import ends_of, inside, nearest_faces, parts, place_inside, solid_of, volume_of
+from arabesque.solid.solids import ends_of, inside, nearest_faces, place_inside, solid_of, volume_of
+from arabesque.solid.stored import parts
 
 PAST = 0.2
 """Of the reach: walls go on so much further than they have to."""

@@ -5,18 +5,25 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from OCP.BOPTools import BOPTools_AlgoTools3D
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Splitter
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
 from OCP.BRepLib import BRepLib
 from OCP.collections import Array1_double, Array1_gp_Pnt2d, Array1_int
 from OCP.Geom2d import Geom2d_BSplineCurve
-from OCP.gp import gp_Pnt2d
+from OCP.gp import gp_Pnt, gp_Pnt2d
+from OCP.IntTools import IntTools_Context
 from OCP.ShapeFix import ShapeFix_Face
+from OCP.TopAbs import TopAbs_FACE
 from OCP.TopoDS import TopoDS
 
-from arabesque.solid.stored import together
+from arabesque.errors import KernelProblem
+from arabesque.solid.stored import listed, parts, together
 
 NEAR = 1e-7
 """mm: how near the lines in space come to those in parameters."""
+ALONG = 33
+"""Places along each curve of a loop, by which it is told what lies inside."""
 
 
 def faces(record: dict[str, Any], surface_of: Any) -> Any:
@@ -25,10 +32,84 @@ def faces(record: dict[str, Any], surface_of: Any) -> Any:
     surface_of: makes the kernel's own surface of a record.
     """
     surface = surface_of(record["surface"])
-    return together([_face(surface, loops) for loops in record["parts"]])
+    return together([face for loops in record["parts"] for face in _faces(surface, loops)])
 
 
-def _face(surface: Any, loops: list[Any]) -> Any:
+def _faces(surface: Any, loops: list[Any]) -> list[Any]:
+    """What loops leave of a surface, one part of it."""
+    curves = [[_flat(*one) for one in loop] for loop in loops]
+    inner = [curve for loop in curves for curve in loop if not _on_bounds(curve, surface)]
+    if inner and len(inner) < sum(map(len, curves)) and _comes_together(surface):
+        return _cut_out(surface, curves, inner)
+    return [_face(surface, curves)]
+
+
+def _comes_together(surface: Any) -> bool:
+    """True for a surface that is closed, or one of whose borders is one place: its borders are no free ones."""
+    if surface.IsUClosed() or surface.IsVClosed():
+        return True
+    u0, u1, v0, v1 = surface.Bounds()
+    shares = np.linspace(0, 1, 5)
+    for (us, vs) in (((u0,), None), ((u1,), None), (None, (v0,)), (None, (v1,))):
+        us, vs = us or tuple(u0 + shares * (u1 - u0)), vs or tuple(v0 + shares * (v1 - v0))
+        places = [surface.Value(float(u), float(v)) for u in us for v in vs]
+        if max(places[0].Distance(place) for place in places) < NEAR:
+            return True
+    return False
+
+
+def _on_bounds(curve: Any, surface: Any) -> bool:
+    """True for a curve that runs along a bound of the parameters."""
+    u0, u1, v0, v1 = surface.Bounds()
+    places = np.array([(pole.X(), pole.Y()) for pole in map(curve.Pole, range(1, curve.NbPoles() + 1))])
+    near = 1e-9 * np.array([u1 - u0, v1 - v0])
+    bounds = ((0, u0), (0, u1), (1, v0), (1, v1))
+    return any(bool((np.abs(places[:, axis] - at) < near[axis]).all()) for axis, at in bounds)
+
+
+def _cut_out(surface: Any, curves: list[list[Any]], inner: list[Any]) -> list[Any]:
+    """The whole face, with its seam and its poles as the kernel makes them, split by the curves inside; what lies
+    inside the loops is kept.
+
+    Built from the loops alone, a seam would be two free borders, and a pole one without length.
+    """
+    whole = BRepBuilderAPI_MakeFace(surface, NEAR).Face()
+    edges = [BRepBuilderAPI_MakeEdge(curve, surface).Edge() for curve in inner]
+    for edge in edges:
+        BRepLib.BuildCurves3d_s(edge, NEAR)
+    splitting = BRepAlgoAPI_Splitter()
+    splitting.SetArguments(listed([whole]))
+    splitting.SetTools(listed(edges))
+    splitting.Build()
+    polygons = [np.concatenate([_places(curve) for curve in loop]) for loop in curves]
+    found = []
+    for piece in parts(splitting.Shape(), TopAbs_FACE):
+        face, place, uv = TopoDS.Face(piece), gp_Pnt(), gp_Pnt2d()
+        if BOPTools_AlgoTools3D.PointInFace_s(face, place, uv, IntTools_Context()):
+            continue
+        if sum(_encloses(polygon, uv.X(), uv.Y()) for polygon in polygons) % 2:
+            BRepLib.SameParameter_s(face, NEAR, True)
+            found.append(face)
+    if not found:
+        raise KernelProblem("A trimmed face could not be built", "Untrim it, and trim it again")
+    return found
+
+
+def _places(curve: Any) -> Any:
+    """(n, 2) places along a curve in the parameters, without its end."""
+    at = np.linspace(curve.FirstParameter(), curve.LastParameter(), ALONG, endpoint=False)
+    return np.array([(place.X(), place.Y()) for place in (curve.Value(float(t)) for t in at)])
+
+
+def _encloses(polygon: Any, u: float, v: float) -> bool:
+    """True for a place inside a closed polygon, by the borders that a ray to the right crosses."""
+    (x, y), (x1, y1) = polygon.T, np.roll(polygon, -1, axis=0).T
+    some = (y > v) != (y1 > v)
+    at = x[some] + (v - y[some]) * (x1[some] - x[some]) / (y1[some] - y[some])
+    return bool(np.count_nonzero(at > u) % 2)
+
+
+def _face(surface: Any, loops: list[list[Any]]) -> Any:
     making = BRepBuilderAPI_MakeFace(surface, _wire(surface, loops[0]), True)
     for hole in loops[1:]:
         making.Add(_wire(surface, hole))
@@ -43,8 +124,8 @@ def _face(surface: Any, loops: list[Any]) -> Any:
 
 def _wire(surface: Any, loop: list[Any]) -> Any:
     making = BRepBuilderAPI_MakeWire()
-    for degree, knots, points in loop:
-        making.Add(BRepBuilderAPI_MakeEdge(_flat(degree, knots, points), surface).Edge())
+    for curve in loop:
+        making.Add(BRepBuilderAPI_MakeEdge(curve, surface).Edge())
     return making.Wire()
 
 

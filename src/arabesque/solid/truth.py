@@ -10,7 +10,8 @@ from OCP.BRepClass3d import BRepClass3d_SolidClassifier
 from OCP.gp import gp_Pnt
 from OCP.TopAbs import TopAbs_IN, TopAbs_OUT, TopAbs_SOLID
 
-from arabesque.solid.solids import CLEAR, ends_of, parts
+from arabesque.solid.solids import CLEAR, ends_of
+from arabesque.solid.stored import parts
 
 PLACES = 32
 """That are looked at in all, shared among the tools; each is looked at once at least."""

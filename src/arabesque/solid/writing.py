@@ -26,8 +26,7 @@ from OCP.XCAFDoc import XCAFDoc_ColorGen, XCAFDoc_DocumentTool
 from arabesque import __version__
 from arabesque.errors import FileProblem, KernelProblem
 from arabesque.solid.kernel import shape_of
-from arabesque.solid.solids import parts
-from arabesque.solid.stored import restored
+from arabesque.solid.stored import parts, restored
 
 UNITS = {"mm": "MM", "cm": "CM", "m": "M", "inch": "INCH"}
 ANGLE = 0.3

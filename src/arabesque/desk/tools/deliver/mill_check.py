@@ -104,7 +104,6 @@ class CheckMill(ForMaking, Delivering):
 
     def told_of(self, found: Milled) -> list[Fact]:
         check = found.check
-        largest = "none" if check.largest is None else f"R {check.largest:.3g} mm"
         told = [
             Fact("Not reached", area(check.missed) if check.missed else "nothing", "bad" if check.missed else "good"),
             Fact(
@@ -113,7 +112,7 @@ class CheckMill(ForMaking, Delivering):
                 "good" if check.most <= check.milling.limit else "bad",
             ),
             Fact("Over the limit", area(check.left) if check.left else "nowhere", "bad" if check.left else "good"),
-            Fact("Largest ball that does", largest),
+            Fact("Largest ball that does", check.largest_words),
             Fact("Ridges on a plane", f"{check.milling.scallop:.3g} mm"),
             Fact("True to", f"{check.milling.cell:.2g} mm"),
         ]
