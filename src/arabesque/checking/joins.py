@@ -28,6 +28,9 @@ ROUGH = 8
 """One in so many of them is looked at first."""
 LONGER, SHORTEST = 4.0, 0.02
 """Rims that run together do so for more than that many reaches, and more than that share of the shorter one."""
+FITTING, SHORTEST_FITTING = 1 / 16, 0.004
+"""Of the reach: rims that lie so near to each other all along run together over shorter parts, too, down to so many
+times that, and that share of the shorter one."""
 APART = 0.1
 """Millimetres a millimetre by which rims that meet somewhere run apart: those that do so faster only cross."""
 NEWTON, SETTLED = 4, 1e-13
@@ -250,7 +253,7 @@ def _near_pairs(rims: dict[Key, _Line], reach: float) -> Iterator[tuple[Key, Key
     keys, flat = list(rims), list(rims.values())
     low, high = (np.array(ends) for ends in zip(*(line.box for line in flat), strict=True))
     lengths = np.array([line.length for line in flat])
-    least = np.maximum(LONGER * reach, SHORTEST * np.minimum(lengths[:, None], lengths[None]))
+    least = np.maximum(LONGER * FITTING * reach, SHORTEST_FITTING * np.minimum(lengths[:, None], lengths[None]))
     near = _overlap(low[:, None], high[:, None], low[None], high[None], reach) >= least
     for i, k in np.argwhere(np.triu(near, 1)).tolist():
         if keys[i][0] != keys[k][0]:
@@ -266,10 +269,31 @@ def _overlap(low: Floats, high: Floats, other_low: Floats, other_high: Floats, r
 
 def _runs(meets: Bools, line: _Line, reach: float, shorter: float) -> list[tuple[float, float]]:
     """The parts of a line, as shares of its way, that meet something for longer than lines do that only cross."""
+    least = max(LONGER * reach, SHORTEST * shorter) / line.length
+    return [(a, b) for a, b in _stretches(meets) if b - a >= least]
+
+
+def _stretches(meets: Bools) -> list[tuple[float, float]]:
+    """The parts of a line, as shares of its way, whose samples meet something."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], meets.astype(np.int8), [0]]))).reshape(-1, 2)
-    step = line.length / (DENSE - 1)
-    least = max(LONGER * reach, SHORTEST * shorter)
-    return [(a / (DENSE - 1), (b - 1) / (DENSE - 1)) for a, b in edges.tolist() if (b - 1 - a) * step >= least]
+    return [(a / (DENSE - 1), (b - 1) / (DENSE - 1)) for a, b in edges.tolist()]
+
+
+def _common(line: _Line, other: _Line, ends: tuple[float, float]) -> tuple[float, float]:
+    """A part of a line without what lies past the ends of the other one.
+
+    Within reach of its end there are places of the line that the other has nothing beside: what gap they have says
+    nothing.
+    """
+    if np.array_equal(other.points[0], other.points[-1]):
+        return ends  # a ring has no ends
+    low, high = ends
+    step = 1.0 / (DENSE - 1)
+    tips = _feet(line, other.points[[0, 1, -1, -2]])
+    for tip, inside in ((tips[0], tips[1]), (tips[2], tips[3])):
+        if low - step < tip < high + step and tip != inside:
+            low, high = (tip, high) if inside > tip else (low, tip)
+    return low, high
 
 
 def _joins(rims: dict[Key, _Line], one: Key, two: Key, reach: float) -> list[Join]:
@@ -280,14 +304,19 @@ def _joins(rims: dict[Key, _Line], one: Key, two: Key, reach: float) -> list[Joi
     if lengths[0] > 1.001 * lengths[1]:
         one, two, first, second = two, one, second, first
     spacing = max(lengths) / (DENSE - 1)
-    rough = second.tree.query(first.points[::ROUGH], distance_upper_bound=reach + spacing)[0]
-    if np.count_nonzero(np.isfinite(rough)) < 2:
+    rough = second.tree.query(first.points[::ROUGH], distance_upper_bound=reach + ROUGH * spacing)[0]
+    if not np.isfinite(rough).any():
         return []
     away = second.tree.query(first.points)[0]
     found = []
-    for ends in _runs(away <= reach + spacing / 2, first, reach, min(lengths)):
+    for stretch in _stretches(away <= reach + spacing / 2):
+        ends = _common(first, second, stretch)
+        length = (ends[1] - ends[0]) * first.length
+        if length < max(LONGER * FITTING * reach, SHORTEST_FITTING * min(lengths)):
+            continue
         join = _measured(first, _Along(second), ends, reach, (one, two), max(lengths))
-        if join is not None:
+        long = length >= max(LONGER * reach, SHORTEST * min(lengths))
+        if join is not None and (long or join.gap.max() <= FITTING * reach):
             found.append(join)
     return found
 

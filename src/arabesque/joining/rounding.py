@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
+from itertools import pairwise
 
 import numpy as np
 
@@ -27,9 +28,16 @@ WIDEST = np.radians(170.0)
 CONTACTS = 65
 NEARLY, FURTHER = 0.5, (1.2, 2.0, 4.0)
 """Of the smaller surface: the widest gap over which an edge is rounded; of the gap, how far edges are carried on."""
-TRIED, ARC, ACROSS, LEAST, MOST = 28, 9, 33, 0.02, 0.6
-"""Radii that are tried against a scan, places along each arc and along the edge, and how small and large they are,
-of the edge's length."""
+ARC, ACROSS, STEP = 9, 33, 0.12
+"""Places along each arc and along the edge at which a scan is asked for its radius, and the step from one radius that
+is tried to the next, as a logarithm."""
+FINEST, MOST = 0.5, 0.6
+"""Of the scan's edges, the smallest radius that is tried, and of the length of an edge the largest."""
+BESIDE_SCAN = 0.12
+"""Of its radius: so near to the scan an arc lies on average that says something of it."""
+SEEN, UNSURE, MIDDLE = 0.3, 0.35, 0.08
+"""The share of stations that have to show a round; of a radius, how unsure it may be; and of the way, how far round its
+middle stations are read."""
 
 
 class Section(Enum):
@@ -192,23 +200,32 @@ def _turned(ball: Rolling, surface: Surface, touching: Callable[[Floats], Touchi
 @dataclass(frozen=True, eq=False)
 class Shown:
     """The radius that a scan shows. radius: mm, the middle of those along the edge; low, high: between which the
-    middle half of them lies; ends: at the start, in the middle and at the end, from a line through all."""
+    middle half of them lies, with what the scan leaves unsure; ends: at the start, in the middle and at the end, each
+    from the stations near by. stations: (n, 2) shares of the edge's way, and the radius there, mm."""
 
     radius: float
     low: float
     high: float
     ends: tuple[float, float, float]
+    stations: Floats
 
 
 def radius_shown(ball: Rolling, scan: Scan) -> Shown:
-    """Which radius fits a scan best along an edge: arcs of many radii are laid at places along it, and of each place
-    the one taken that lies nearest to the scan, on average over the arc.
+    """Return the radius that a scan shows along an edge, read at stations.
 
-    Raises ArabesqueError where no ball finds a place.
+    Arcs of many radii are laid at each station. Of one that is too large the scan's middle stands out, of one that is
+    too small it lies inside; where that turns is the radius. A signed mean does not grow with noise, as a distance
+    does. The radii go by the triangles of the scan, not by the length of the edge.
+
+    Raises ArabesqueError where no ball finds a place, where the scan shows no round, and where its triangles or noise
+    are too coarse for one.
     """
     t = np.linspace(0.06, 0.94, ACROSS)
-    radii = np.geomspace(LEAST, MOST, TRIED) * ball.length
-    away = np.full((TRIED, ACROSS), np.inf)
+    least = FINEST * scan.edge_length
+    most = max(MOST * ball.length, 2 * least)
+    radii = np.geomspace(least, most, 1 + int(np.ceil(np.log(most / least) / STEP)))
+    out = np.full((len(radii), ACROSS), np.nan)
+    slope = np.full(ACROSS, np.nan)
     shares = np.linspace(-1, 1, ARC)
     for k, radius in enumerate(radii):
         try:
@@ -216,37 +233,65 @@ def radius_shown(ball: Rolling, scan: Scan) -> Shown:
         except ArabesqueError:
             continue
         fits = ball.within(made)
+        if not fits.any():
+            continue
         one, two = unit(made.at_one - made.centres), unit(made.at_two - made.centres)
         middle = unit(one + two)
         aside = unit(two - one)
         angle = made.opening[:, None] / 2 * shares
-        arc = np.cos(angle)[..., None] * middle[:, None] + np.sin(angle)[..., None] * aside[:, None]
-        places = made.centres[:, None] + radius * arc
-        distance = scan.closest(places[fits].reshape(-1, 3)).distance.reshape(-1, ARC)
-        away[k, fits] = distance.mean(axis=1)
-    if not np.isfinite(away).any():
+        ways = np.cos(angle)[..., None] * middle[:, None] + np.sin(angle)[..., None] * aside[:, None]
+        places = (made.centres[:, None] + radius * ways)[fits]
+        met = scan.closest(places.reshape(-1, 3)).points.reshape(places.shape)
+        off = np.einsum("nac,nac->na", met - places, ways[fits])
+        # the middle of an arc tells radii apart, its ends lie on the surfaces whatever it is
+        weights = np.maximum(np.cos(angle[fits]) - np.cos(made.opening[fits, None] / 2), 0.0)
+        away = (weights * np.linalg.norm(met - places, axis=2)).sum(axis=1) / weights.sum(axis=1)
+        # a mean that is 0 by chance, far from all of the scan, says nothing
+        beside = away < BESIDE_SCAN * radius + 3 * scan.noise
+        out[k, np.flatnonzero(fits)[beside]] = ((weights * off).sum(axis=1) / weights.sum(axis=1))[beside]
+        slope = np.where(fits, (1 / np.cos(angle[:, [-1]]) - 1).ravel(), slope)
+    if not np.isfinite(out).any():
         raise ArabesqueError("No ball finds a place between the surfaces", "Extend them first")
-    found = _best(np.log(radii), away)
+    found = _turning(np.log(radii), out)
     known = np.isfinite(found)
-    if not known.any():
+    if known.sum() < SEEN * ACROSS:
         raise ArabesqueError("The scan shows no round there", "Give the radius yourself")
-    r = np.exp(found[known])
+    at, r = t[known], np.exp(found[known])
+    # chords lie inside a round, or outside a hollow one, by a quarter of an edge's square over twice the radius
+    unsure = (scan.edge_length**2 / (8 * np.median(r)) + scan.noise / ARC**0.5) / np.nanmedian(slope)
     middle_r, low, high = np.median(r), *np.percentile(r, [25, 75])
-    line = np.polyfit(t[known], r, 1) if known.sum() > 2 else np.array([0.0, middle_r])
-    ends = [float(np.polyval(line, at)) for at in (0.0, 0.5, 1.0)]
-    return Shown(float(middle_r), float(low), float(high), (ends[0], ends[1], ends[2]))
+    if unsure > UNSURE * middle_r:
+        raise ArabesqueError(
+            f"The scan is too coarse to show the round there: about {middle_r:.2g} mm, give or take {unsure:.2g}",
+            "Give the radius yourself",
+        )
+    ends = tuple(_read_near(at, r, place) for place in (0.0, 0.5, 1.0))
+    low, high = max(float(low) - unsure, 0.0), float(high) + unsure
+    return Shown(float(middle_r), low, high, (ends[0], ends[1], ends[2]), np.column_stack([at, r]))
 
 
-def _best(log_radius: Floats, away: Floats) -> Floats:
-    """(n,) for each column the place of its least, refined by a parabola through it and its neighbours; NaN where that
-    lies at an end."""
-    found = np.full(away.shape[1], np.nan)
-    for column, values in enumerate(away.T):
-        k = int(np.argmin(values))
-        if not 0 < k < len(values) - 1 or not np.isfinite(values[k - 1 : k + 2]).all():
-            continue
-        a, b, c = values[k - 1 : k + 2]
-        step = log_radius[1] - log_radius[0]
-        bend = a - 2 * b + c
-        found[column] = log_radius[k] + (0.5 * (a - c) / bend * step if bend > 0 else 0.0)
+def _turning(log_radius: Floats, out: Floats) -> Floats:
+    """(n,) for each column where its rising values pass through 0, between two rows; NaN where they do not.
+
+    The last such place counts: arcs that are far too small lie in the noise of the surfaces' own edge.
+    """
+    found = np.full(out.shape[1], np.nan)
+    for column, values in enumerate(out.T):
+        there = np.flatnonzero(np.isfinite(values))
+        turns = [(a, b) for a, b in pairwise(there) if values[a] < 0 <= values[b]]
+        if turns:
+            a, b = turns[-1]
+            share = -values[a] / (values[b] - values[a])
+            found[column] = log_radius[a] + share * (log_radius[b] - log_radius[a])
     return found
+
+
+def _read_near(at: Floats, r: Floats, place: float) -> float:
+    """mm at a share of the way, from a line through the stations of the third of the way round it."""
+    near = np.abs(at - place) <= 1 / 3 if 0 < place < 1 else np.abs(at - place) <= 0.4
+    if near.sum() < 4:
+        return float(np.interp(place, at, r))
+    if 0 < place < 1:
+        near = np.abs(at - place) <= MIDDLE
+        return float(np.median(r[near])) if near.any() else float(np.interp(place, at, r))
+    return max(float(np.polyval(np.polyfit(at[near], r[near], 1), place)), 0.0)
