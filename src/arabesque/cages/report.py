@@ -6,6 +6,7 @@ from dataclasses import asdict, dataclass
 
 import numpy as np
 
+from arabesque.arrays import Floats
 from arabesque.cages.cage import Cage
 from arabesque.cages.conversion import Converted, on_faces, to_surfaces
 from arabesque.cages.skin import Skin, side_places, skin_of
@@ -17,6 +18,8 @@ INSIDE = np.array([0.0, 0.21, 0.5, 0.77, 1.0])
 SHARE_OFF = 5e-6
 """Of a form's size: patches that are further off its surface are graded more finely (0.001 mm of 200 mm)."""
 MOST_ANGLE = 0.1
+NO_NORMAL = 1e-6
+"""Sine between both parameters' ways below which their product is nothing but rounding."""
 DEEPEST = 15
 
 
@@ -118,11 +121,20 @@ def _seams(cage: Cage, skin: Skin) -> tuple[float, list[tuple[int, float]]]:
             a, b = skin.ways[use]
             surface = skin.surfaces[number]
             uv = side_places(surface, int(side), a + share * (b - a))
-            found.append((surface.at(uv), surface.normals(uv)))
-        (p, n), (q, m) = found
+            d = surface.derivatives(uv, 1)
+            found.append((d[0, 0], surface.normals(uv), leans(d[1, 0], d[0, 1])))
+        (p, n, one), (q, m, other) = found
         gap = max(gap, float(np.linalg.norm(p - q, axis=1).max()))
         if not skin.sharp[edge]:
-            angle = np.degrees(np.linalg.norm(n - m, axis=1))
+            # where both parameters run along one line, as at a point of two faces, a patch tells no normal
+            told = (one > NO_NORMAL) & (other > NO_NORMAL)
+            angle = np.where(told, np.degrees(np.linalg.norm(n - m, axis=1)), 0.0)
             angles += [(int(valence[edge, 0]), float(angle[share <= 0.5].max())),
                        (int(valence[edge, 1]), float(angle[share >= 0.5].max()))]  # fmt: skip
     return gap, angles
+
+
+def leans(su: Floats, sv: Floats) -> Floats:
+    """(n,) sine of the angle between the derivatives of a patch along u and v."""
+    length = np.linalg.norm(su, axis=1) * np.linalg.norm(sv, axis=1)
+    return np.asarray(np.linalg.norm(np.cross(su, sv), axis=1) / np.maximum(length, 1e-300))

@@ -34,6 +34,8 @@ times that, and that share of the shorter one."""
 APART = 0.1
 """Millimetres a millimetre by which rims that meet somewhere run apart: those that do so faster only cross."""
 NEWTON, SETTLED = 4, 1e-13
+REGULAR = 1e-6
+"""Of both lengths the area that the ways along u and v span, and of the largest along a rim each of them, at least."""
 SQUARE = 1e-7
 """mm: so far from square to a rim the way to a point may stand."""
 SECTIONS, GOLDEN = 36, (5**0.5 - 1) / 2
@@ -366,7 +368,7 @@ def _measured(
     t = line.shares
     low, high = ends
     t = np.unique(np.concatenate([t[(t >= low) & (t <= high)], [low, high], other.furthest(line, ends)]))
-    seen = _looked_at(line, other, t)
+    t, seen = _looked_at(line, other, t)
     for _ in range(CLOSER):
         values = _values(seen, size)
         worst = {int(measure.argmax()) for measure in values[1:] if measure.max() > 0 and np.isfinite(measure).all()}
@@ -374,10 +376,12 @@ def _measured(
         more = np.setdiff1d(np.concatenate(between), t) if between else np.zeros(0)
         if not len(more) or all(measure.max() < EXACT for measure in values[1:]):
             break
-        added = _looked_at(line, other, more)
+        more, added = _looked_at(line, other, more)
         order = np.argsort(np.concatenate([t, more]))
         t = np.concatenate([t, more])[order]
         seen = [np.concatenate([a, b])[order] for a, b in zip(seen, added, strict=True)]
+    if len(t) < 2:
+        return None
     values = _values(seen, size)
     within = values[1] <= reach
     if np.count_nonzero(within) < 2 or np.ptp(values[1][within]) > APART * np.ptp(t[within]) * line.length:
@@ -385,14 +389,20 @@ def _measured(
     return Join(*pair, *(value[within] for value in values))
 
 
-def _looked_at(line: _Line, other: _Along | _Inside, t: Floats) -> list[Floats]:
-    """Points, gap, angle, bends and slopes of both sides, (n, 2) each, at shares of a line's way."""
+def _looked_at(line: _Line, other: _Along | _Inside, t: Floats) -> tuple[Floats, list[Floats]]:
+    """Shares of a line's way, and there points, gap, angle, bends and slopes of both sides, (n, 2) each.
+
+    Of the (n,) shares asked for those at which both sides have a normal: none can be read where the parameters of a
+    patch come together, as at a pole, or run along one line.
+    """
     one = _Side.read(line.rim.surface, line.rim.places(t))
     points = one.d[0, 0]
     across = one.across(line.rim.ways(t))
     two = other.read(points)
     gap = np.linalg.norm(points - two.d[0, 0], axis=1)
-    return [points, gap, *_sections(one, two, across)]
+    seen = [points, gap, *_sections(one, two, across)]
+    told = one.is_regular & two.is_regular
+    return t[told], [values[told] for values in seen]
 
 
 def _feet(line: _Line, points: Floats) -> Floats:
@@ -450,6 +460,16 @@ class _Side(NamedTuple):
     def normals(self) -> Floats:
         """(n, 3) unit normals along the edge."""
         return unit_cross(self.d[1, 0], self.d[0, 1])
+
+    @property
+    def is_regular(self) -> Bools:
+        """(n,) where the ways along u and v span a tangent plane."""
+        su, sv = self.d[1, 0], self.d[0, 1]
+        area = np.linalg.norm(np.cross(su, sv), axis=1)
+        lengths = np.linalg.norm(su, axis=1), np.linalg.norm(sv, axis=1)
+        # along an edge that is one place one of both is nothing but rounding
+        long = [length > REGULAR * length.max(initial=0.0) for length in lengths]
+        return np.asarray((area > REGULAR * lengths[0] * lengths[1]) & long[0] & long[1])
 
     def across(self, ways: Floats) -> Floats:
         """(n, 3) unit vectors across an edge that runs along (n, 2) ways in parameters, in the tangent planes."""

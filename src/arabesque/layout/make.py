@@ -11,7 +11,7 @@ import numpy as np
 
 from arabesque.arrays import Bools, Floats, tree_of
 from arabesque.cages import Cage, CageProblem
-from arabesque.cages.edits import mirror_and_weld, seat
+from arabesque.cages.edits import dissolve_doublets, mirror_and_weld, seat
 from arabesque.cages.symmetry import mirror_pairs
 from arabesque.checking import BothWays, CageNet
 from arabesque.errors import ArabesqueError, FitProblem
@@ -300,6 +300,7 @@ def _for_count(
     cage = put_on(started(ground.fine, ground.walls, coarse), coarse, met)
     if plane is not None:
         cage = _whole(cage, coarse.cage, plane)
+    cage = dissolve_doublets(cage)
     _check_net(cage)
     spent = _with_stage(spent, "counts", began)
     return _fitted(scan, wishes, cage, ground, spent, part(progress, 0.3, 1.0))

@@ -27,6 +27,9 @@ LEAST_INLIERS = 0.85
 FEWEST_RECOGNISED = 60
 MOST_AXIS_ERROR, MOST_SIZE_ERROR = 1.0, 0.05
 """Degrees, and share of a size, from which on a part does not determine its shape."""
+LEAST_TAPER, CLIPPED, SURE = 0.5, 3.0, 4.0
+"""Degrees from which on a part is a cone rather than a cylinder; deviations that count fully, in noises; and how often
+the price of one more size, the logarithm of the number of points, a cone has to be likelier."""
 FEWEST = dict(zip(ElementaryKind, (3, 6, 8, 4, 8), strict=True))
 SIMPLICITY = dict(zip(ElementaryKind, (1.0, 1.12, 1.3, 1.06, 1.4), strict=True))
 """Factors on the spread: a kind with more freedom must fit that much better to be chosen."""
@@ -159,7 +162,36 @@ def recognise(points: Floats, normals: Floats, noise: float) -> tuple[TrueShape 
     cheapest = min(prices, key=prices.__getitem__, default=None)
     if cheapest is None or not np.isfinite(prices[cheapest]):
         return None, spreads
+    if cheapest is ElementaryKind.CYLINDER and len(points) >= FEWEST_RECOGNISED:
+        tapered = _tapered(fits, points, normals, noise, limit)
+        if tapered is not None:
+            return tapered, {**spreads, ElementaryKind.CONE: _spread(tapered.distance(points))}
     return fits[cheapest], spreads
+
+
+def _tapered(
+    fits: dict[ElementaryKind, TrueShape], points: Floats, normals: Floats, noise: float, limit: float
+) -> TrueShape | None:
+    """The cone that a part is instead of the cylinder that was taken for it; None where that is one.
+
+    The spread of a part of a slender cone about a cylinder is hardly more than the noise, but over thousands of points
+    the likelihoods at that noise differ clearly (Schwarz, "Estimating the dimension of a model", Annals of Statistics
+    6, 1978). What tapers by less than a scanner bends is left a cylinder.
+    """
+    try:
+        cone = fits.get(ElementaryKind.CONE) or fit_true_shape(
+            ElementaryKind.CONE, points, normals, hopeless=6 * limit, noise=noise
+        )
+    except FitProblem:
+        return None
+    if not cone.determined or np.degrees(abs(cone.sizes[1])) < LEAST_TAPER or cone.inlier_share <= LEAST_INLIERS:
+        return None
+    sigma = max(noise, _spread(cone.distance(points)), 1e-9)
+    one, other = (
+        np.minimum((fits_at.distance(points) / sigma) ** 2, CLIPPED**2).sum()
+        for fits_at in (fits[ElementaryKind.CYLINDER], cone)
+    )
+    return cone if one - other > SURE * np.log(len(points)) else None
 
 
 def spread_limit(points: Floats, noise: float) -> float:

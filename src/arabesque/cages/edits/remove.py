@@ -151,6 +151,34 @@ def _without_doublets(cage: Cage) -> Cage:
     return cage
 
 
+def dissolve_doublets(cage: Cage) -> Cage:
+    """Return the cage with the two faces round each inner point of two faces as one; itself where there is none.
+
+    Such a point has its edges in one line and no tangent plane of its own (a doublet: Daniels, Silva, Shepherd and
+    Cohen, "Quadrilateral mesh simplification", ACM TOG 27, 2008). Of two faces that have all four points in common
+    nothing would be left: they stay.
+    """
+    while True:
+        quads = cage.quads
+        found = np.flatnonzero((quads.valence == 2) & ~quads.on_border)
+        merged = next((pair for pair in (_merged_round(cage.faces, int(point)) for point in found) if pair), None)
+        if merged is None:
+            return cage
+        faces, (kept, face, gone) = cage.faces.copy(), merged
+        faces[kept] = face
+        faces = np.delete(faces, gone, axis=0)
+        cage = cage_from(cage.points, faces, quads.sharp, quads.corners, quads.bent)
+
+
+def _merged_round(faces: Ints, point: int) -> tuple[int, list[int], int] | None:
+    """Of the two faces round a point: the one that stays, what it becomes, and the one that goes."""
+    kept, gone = (int(face) for face in np.flatnonzero((faces == point).any(axis=1)))
+    (_, b, c, d), (_, _, opposite, _) = (
+        (int(p) for p in np.roll(faces[face], -int(np.flatnonzero(faces[face] == point)[0]))) for face in (kept, gone)
+    )
+    return None if opposite in (b, c, d) else (kept, [opposite, b, c, d], gone)
+
+
 def spin_edge(cage: Cage, half: int) -> Cage:
     """An edge between two faces turned by one place round both, clockwise as seen from outside."""
     quads = cage.quads
