@@ -14,6 +14,8 @@ from arabesque.shapes import Samples
 LEAST_COVERAGE = 0.97
 MOST_OUTSIDE = 0.05
 MOST_FOLDED = 0.001
+MOST_BOWED = 0.05
+"""Of the straight quadrangle: border lines that run further out of it, or into it, are told."""
 SAMPLES_ALONG = 60
 MOST_PLACES = 4000
 ROUND_ABOUT = 4.0
@@ -25,13 +27,15 @@ class Cover:
     """Shares by area.
 
     coverage: of the scan inside the border lines, how much has its foot inside the patch. outside: of the patch, how
-    much lies beyond the border lines. folded: of the patch, how much runs backwards over the scan, or lies over
+    much lies beyond the border lines. bowed: of the straight quadrangle between the corners, how much the border lines
+    run out of it, below 0 into it. folded: of the patch, how much runs backwards over the scan, or lies over
     another part of itself.
     """
 
     coverage: float
     outside: float
     folded: float
+    bowed: float = 0.0
 
     @property
     def whole(self) -> bool:
@@ -48,6 +52,9 @@ class Cover:
             found.append(f"{100 * self.outside:.0f} % of it lies beyond the border lines")
         if self.folded > MOST_FOLDED:
             found.append(f"{100 * self.folded:.1f} % of it is folded")
+        if abs(self.bowed) > MOST_BOWED:
+            way = "out of" if self.bowed > 0 else "into"
+            found.append(f"its border lines run {way} the straight quadrangle by {100 * abs(self.bowed):.0f} %")
         return ", ".join(found)
 
 

@@ -16,6 +16,9 @@ PLACES = 81
 """Places along a border line."""
 MOST_DETOUR = 1.6
 """Ways so much longer than the shorter one of two are the way round the back of the form."""
+MOST_BOW, STEEPEST = 0.01, 0.2
+"""Of the length between its ends: so far a calm line may bow out of the plane through them, and so long it is at least
+as seen along the normal of the quadrangle."""
 LARGEST_AREA = 6.0
 """Of the area that straight sides span: what is enclosed and larger has leaked through a gap."""
 CALMING = 1e-7
@@ -63,24 +66,61 @@ ALL_CALM: Through = (None,) * 4
 def border_lines(corners: Floats, scan: Scan, through: Through = ALL_CALM) -> list[BorderLine]:
     """The sides from each of the (4, 3) corners to the next.
 
-    Each is the cut of the scan with the plane through its two corners and the mean of their normals. Where it comes
-    to an opening it goes straight over to where the scan goes on. through: for each side (n, 3) places that it goes
+    Each is the cut of the scan with the plane through its two corners and the mean of their normals; but where that
+    bows away from the straight line between them, as seen along the mean normal of all four, it is the cut with the
+    plane along that normal: what was clicked is what lies between straight lines. Where it comes to an opening it goes
+    straight over to where the scan goes on. through: for each side (n, 3) places that it goes
     through instead, in order: a few, as pulled by the hand, or many, along a line that is there; or a curve between
     its corners.
     """
     found = []
+    plan = unit(scan.closest(corners).normals.sum(axis=0)[None])[0]
     for k, along in enumerate(through):
         ends = corners[k], corners[(k + 1) % 4]
         if isinstance(along, Curve):
             line = border_line(*ends, scan, even_steps(along.guides()[0].points)[1:-1])
             found.append(replace(line, curve=along))
         else:
-            found.append(border_line(*ends, scan, along if along is not None and len(along) else None))
+            given = along if along is not None and len(along) else None
+            found.append(border_line(*ends, scan, given, plan if given is None else None))
     return found
 
 
-def border_line(start: Floats, end: Floats, scan: Scan, through: Floats | None = None) -> BorderLine:
-    """One side, from a (3,) corner to the next: see ``border_lines``."""
+def bow_of(lines: Sequence[Floats], scan: Scan) -> float:
+    """Return the share of the straight quadrangle between four corners by which border lines, (n, 3) each, run out
+    of it, below 0 where they run into it, as seen along the mean normal of the corners."""
+    corners = np.array([line[0] for line in lines])
+    plan = unit(scan.closest(corners).normals.sum(axis=0)[None])[0]
+    around = np.concatenate([line[:-1] for line in lines])
+    whole, straight = (_area_along(plan, polygon) for polygon in (around, corners))
+    return (whole - straight) / straight if straight > 0 else 0.0
+
+
+def _area_along(normal: Floats, polygon: Floats) -> float:
+    """mm² inside a closed polygon (n, 3), as seen along a normal (3,)."""
+    return 0.5 * abs(float(np.cross(polygon, np.roll(polygon, -1, axis=0)).sum(axis=0) @ normal))
+
+
+def border_line(
+    start: Floats, end: Floats, scan: Scan, through: Floats | None = None, plan: Floats | None = None
+) -> BorderLine:
+    """One side, from a (3,) corner to the next: see ``border_lines``. plan: (3,) the normal along which it is straight
+    where it would bow."""
+    calm = _border_line(start, end, scan, through, None)
+    if plan is None:
+        return calm
+    aside = np.cross(plan, end - start)
+    reach = float(np.linalg.norm(end - start))
+    if np.linalg.norm(aside) < STEEPEST * reach:
+        return calm  # seen along the normal its ends are one place
+    bow = float(np.abs((calm.points - start) @ unit(aside[None])[0]).max())
+    if bow <= MOST_BOW * reach:
+        return calm
+    straight = _border_line(start, end, scan, through, plan)
+    return straight if straight.whole and straight.length < MOST_DETOUR * calm.length else calm
+
+
+def _border_line(start: Floats, end: Floats, scan: Scan, through: Floats | None, up: Floats | None) -> BorderLine:
     if through is None:
         stations = np.array([start, end])
     elif len(through) <= FEW_PLACES:
@@ -91,7 +131,8 @@ def border_line(start: Floats, end: Floats, scan: Scan, through: Floats | None =
     ways, triangles, whole = [], [], True
     for k in range(len(stations) - 1):
         ends = [(closest.points[i], int(closest.triangle[i])) for i in (k, k + 1)]
-        way, under, arrived = _side(scan, ends[0], ends[1], closest.normals[k] + closest.normals[k + 1])
+        upright = closest.normals[k] + closest.normals[k + 1] if up is None else up
+        way, under, arrived = _side(scan, ends[0], ends[1], upright)
         ways.append(way)
         triangles.append(under)
         whole = whole and arrived

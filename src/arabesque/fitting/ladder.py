@@ -8,7 +8,7 @@ import numpy as np
 
 from arabesque.arrays import Bools, Floats
 from arabesque.checking import Figures, cover, evenness, measure_both_ways, shape_to_scan
-from arabesque.fitting.borders import Enclosed
+from arabesque.fitting.borders import Enclosed, bow_of
 from arabesque.fitting.corners import bilinear
 from arabesque.fitting.patch import EVEN, SLIDE, FitSettings, fit_patch, on_scan_borders
 from arabesque.fitting.patch_fit import MOST_POINTS, PatchFit, Stop, check_tolerance
@@ -202,6 +202,8 @@ def finished(
     progress(0.95, "Measuring both ways")
     figures = measure_both_ways([surface], scan, tolerance)
     covered = None if enclosed is None else cover(surface, enclosed.scan, enclosed.inside, tolerance)
+    if covered is not None and len(lines) == 4:
+        covered = replace(covered, bowed=bow_of(lines, scan))
     seconds = time.perf_counter() - began
     return PatchFit(surface, figures, evenness(surface), tolerance, stopped, seconds, covered, lines)
 

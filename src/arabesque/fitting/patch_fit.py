@@ -86,6 +86,7 @@ class PatchFit:
             "coverage": None if cover is None else cover.coverage,
             "outside": None if cover is None else cover.outside,
             "folded": None if cover is None else cover.folded,
+            "bowed": None if cover is None else cover.bowed,
             "net": self.net.as_record(),
             "within": self.within,
             "verdict": self.verdict,

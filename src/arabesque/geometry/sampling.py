@@ -195,7 +195,8 @@ def _look_out_of_poles(surface: Any, uv: Floats, normals: Floats) -> None:
                 continue
             beside = np.empty((AROUND, 2))
             beside[:, axis] = at + (high - low) * (BESIDE if end == 0 else -BESIDE)
-            beside[:, 1 - axis] = np.linspace(*surface.domain[1 - axis], AROUND, endpoint=False)
+            start, end = surface.domain[1 - axis]
+            beside[:, 1 - axis] = np.linspace(start, end, AROUND, endpoint=False)
             mean = surface.normals(beside).mean(axis=0)
             length = float(np.linalg.norm(mean))
             if length > 0:

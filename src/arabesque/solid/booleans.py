@@ -10,6 +10,7 @@ touch they go one after the other, which measured on such cases is what succeeds
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from itertools import combinations
 from typing import Any
 
@@ -149,17 +150,17 @@ def _attempts(how: str, target: Shape, tools: Sequence[Shape], near: Sequence[fl
     apart = not touching(tools)
     for fuzzy in near:
         if apart:
-            yield lambda f=fuzzy: _at_once(how, target, tools, f)
+            yield partial(_at_once, how, target, tools, fuzzy)
         if len(tools) > 1:
-            yield lambda f=fuzzy: _in_turn(how, target, tools, f)
+            yield partial(_in_turn, how, target, tools, fuzzy)
             if not (fuzzy or apart):
-                yield lambda: _in_turn(how, target, tools[::-1], 0.0)
-                yield lambda: _by_their_union(how, target, tools, 0.0)
+                yield partial(_in_turn, how, target, tools[::-1], 0.0)
+                yield partial(_by_their_union, how, target, tools, 0.0)
         if not apart:
-            yield lambda f=fuzzy: _at_once(how, target, tools, f)
+            yield partial(_at_once, how, target, tools, fuzzy)
     if how != "cut" and len(tools) == 1:
         # of two, neither is the first
-        yield lambda: _at_once(how, tools[0], [target], 0.0)
+        yield partial(_at_once, how, tools[0], [target], 0.0)
 
 
 def _at_once(how: str, target: Shape, tools: Sequence[Shape], fuzzy: float) -> Shape | None:

@@ -23,6 +23,7 @@ from arabesque.geometry import (
     Elementary,
     ElementaryKind,
     Face,
+    Patchwork,
     Sketch,
     Surface,
     Trim,
@@ -47,7 +48,7 @@ class Tag(NamedTuple):
     colour: str = ""
 
 
-TaggedPart = tuple[str, Surface | Curve | Cage, Tag]
+TaggedPart = tuple[str, Surface | Curve | Cage | Patchwork, Tag]
 FULL_SHARE = 1 - 1e-6
 BESIDE_IT = 1e-6
 """Of a parameter: borders of a loop that are further apart do not join there."""
@@ -168,8 +169,8 @@ def deliverable(shape: Shape) -> bool:
 
 
 def parts_of(shape: Any) -> Sequence[Any]:
-    """What a shape crosses to the kernel as: a cage or body whole, else its curves or patches."""
-    if isinstance(shape, Cage | Held):
+    """What a shape crosses to the kernel as: a cage, body or patchwork whole, else its curves or patches."""
+    if isinstance(shape, Cage | Held | Patchwork):
         return (shape,)
     if isinstance(shape, Sketch):
         return shape.curves
@@ -314,6 +315,8 @@ def record_of(shape: Any) -> dict[str, Any]:
         return {"of": "body", "brep": shape.brep, "motion": shape.motion}
     if isinstance(shape, Cage):
         return skin_record(deliver_cage(shape).skin)
+    if isinstance(shape, Patchwork):
+        return {"of": "patchwork", "patches": [record_of(patch) for patch in shape.patches()]}
     if isinstance(shape, Face):
         return _trimmed_record(shape)
     if isinstance(shape, Elementary):

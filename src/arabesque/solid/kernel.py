@@ -207,6 +207,9 @@ def shape_of(name: str, record: dict[str, Any]) -> Any:
         return _checked_shell(name, record)
     if record.get("of") == "trimmed":
         return _checked_faces(name, record)
+    if record.get("of") == "patchwork":
+        faces = [shape_of(f"{name} {number}", one) for number, one in enumerate(record["patches"], 1)]
+        return shells.sharing_edges(faces)
     if "of" in record:
         made = BRepBuilderAPI_MakeFace(true_surface(record), *_bounds(record), SURFACE_TOLERANCE)
         what = "face"

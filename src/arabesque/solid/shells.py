@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from OCP.BRep import BRep_Builder, BRep_Tool
+from OCP.BRepBuilderAPI import BRepBuilderAPI_Sewing
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
@@ -18,8 +19,23 @@ from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shell, TopoDS_Solid, TopoDS_Vertex, TopoDS_Wire
 
+from arabesque.solid.stored import together
+
+MEETING = 1e-5
+"""mm: patches of one shape share their control points along borders; rounding leaves so much between them at most."""
 SHARED = 1e-7
 """mm: tolerance of the shared edges and corners."""
+
+
+def sharing_edges(faces: list[Any]) -> Any:
+    """Faces whose borders coincide as shells that share their edges; each face by itself where that is not valid."""
+    sewing = BRepBuilderAPI_Sewing(MEETING)
+    for face in faces:
+        sewing.Add(face)
+    sewing.Perform()
+    made = sewing.SewedShape()
+    sound = made is not None and not made.IsNull() and BRepCheck_Analyzer(made).IsValid()
+    return made if sound else together(faces)
 
 
 def shell(record: dict[str, Any], surface_of: Any, curve_of: Any) -> Any:
