@@ -355,8 +355,10 @@ class Joins(Lends):
         return self._derived("crossing", "Curve", CrossingOf(self.item(one.id).id, self.item(two.id).id, place, poles))
 
     def joins(self, items: Iterable[AnyItem] | None = None) -> list[Join]:
-        """How patches (all, unless some are given) meet: gap, angle, curvature, the grade in words; the worst first."""
-        some = [item.shape for item in (self.items if items is None else items) if can(item.shape, Rimmed)]
+        """How patches (all that show, unless some are given) meet: gap, angle, curvature, the grade in words; the worst
+        first."""
+        shown = [item for item in self.items if self.document.shows(item)] if items is None else items
+        some = [item.shape for item in shown if can(item.shape, Rimmed)]
         # the patches of a network meet each other too
         shapes = [patch for shape in some for patch in (shape.patches() if can(shape, Sampled) else (shape,))]
         return sorted(find_joins(shapes), key=Join.rank)

@@ -88,6 +88,23 @@ def corner_areas(points: Floats, triangles: Ints) -> Floats:
     return areas
 
 
+def area_above(samples: Samples, values: Floats, limit: float) -> float:
+    """Return the mm² of a sampled surface on which (n,) values, taken as linear over each triangle, are above a limit.
+
+    By whole places it would be off by half a cell all along the border.
+    """
+    corners = np.sort(values[samples.triangles] - limit, axis=1)
+    points = samples.points[samples.triangles]
+    whole = np.linalg.norm(np.cross(points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]), axis=1) / 2
+    low, middle, high = corners.T
+    with np.errstate(divide="ignore", invalid="ignore"):
+        # the corner that is alone on its side cuts off a triangle of the product of two shares
+        alone_above = high**2 / ((high - low) * (high - middle))
+        alone_below = low**2 / ((high - low) * (middle - low))
+    share = np.select([low > 0, middle > 0, high > 0], [1.0, 1 - alone_below, alone_above], 0.0)
+    return float(whole @ share)
+
+
 class Sampler(Protocol):
     """What stays of the sampling of a shape while only its control points move, so that a drag costs one product."""
 

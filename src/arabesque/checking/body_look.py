@@ -14,9 +14,9 @@ from arabesque.checking.solid_form import (
     FilledSection,
     OfFace,
     by_face,
-    draft_angles,
     filled_sections,
     least_place,
+    mould_drafts,
     planes_through,
     self_crossings,
     smallest_radii,
@@ -82,7 +82,7 @@ def look_at(
     if asked is Asked.SECTIONS:
         return Looked(samples, sections=filled_sections(samples, planes_through(samples, way, count), body))
     if asked is Asked.DRAFT:
-        return _measured(samples, draft_angles(samples, way), "°")
+        return _measured(samples, mould_drafts(samples, way), "°")
     if asked is Asked.RADIUS:
         return _measured(samples, smallest_radii(body, samples))
     if not body.told.closed:

@@ -19,7 +19,8 @@ MOST_BOWED = 0.05
 SAMPLES_ALONG = 60
 MOST_PLACES = 4000
 ROUND_ABOUT = 4.0
-"""Places that lie within a tolerance, and so many tolerances apart along the patch, lie over one another."""
+"""Places within a tolerance of each other, and so many tolerances and cells apart along the patch, lie over one
+another."""
 
 
 @dataclass(frozen=True)
@@ -90,11 +91,23 @@ def _far_from_inside(samples: Samples, scan: Scan, inside: Bools, reach: np.ndar
 
 
 def _doubled(samples: Samples, tolerance: float) -> Bools:
-    """Which samples lie within a tolerance of a place of the patch that is far from them along the patch itself."""
+    """Which samples lie within a tolerance of a part of the patch that is far from them along the patch itself.
+
+    Sheets that lie over one another have their samples anywhere: those within a cell of each other are looked at, and
+    how far one is off the other's tangent plane counts.
+    """
     n = len(samples.points)
     found = np.zeros(n, dtype=bool)
     columns = int(np.count_nonzero(samples.uv[:, 0] == samples.uv[0, 0]))
-    pairs = tree_of(samples.points).query_pairs(tolerance, output_type="ndarray")
+    cells = np.sqrt(2 * samples.areas)
+    pairs = tree_of(samples.points).query_pairs(tolerance + float(cells.max(initial=0.0)), output_type="ndarray")
+    one, other = pairs.T
+    apart = samples.points[other] - samples.points[one]
+    off = np.abs(np.einsum("nc,nc->n", apart, samples.normals[one]))
+    aside = np.sqrt(np.maximum(np.einsum("nc,nc->n", apart, apart) - off**2, 0.0))
+    cell = np.maximum(cells[one], cells[other])
+    near = (off <= tolerance) & (aside <= np.maximum(cell, tolerance))
+    pairs, cell = pairs[near], cell[near]
     if not len(pairs):
         return found
     grid = samples.points.reshape(-1, columns, 3)
@@ -105,5 +118,5 @@ def _doubled(samples: Samples, tolerance: float) -> Bools:
     (i, j), (k, m) = (np.divmod(pairs[:, side], columns) for side in (0, 1))
     # along one line of each direction: longer than straight, and the more so the more askew the lines are
     way = np.abs(along_u[k, j] - along_u[i, j]) + np.abs(along_v[k, m] - along_v[k, j])
-    found[pairs[way > ROUND_ABOUT * tolerance].ravel()] = True
+    found[pairs[way > ROUND_ABOUT * np.maximum(tolerance, cell)].ravel()] = True
     return found

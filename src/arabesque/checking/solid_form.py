@@ -29,6 +29,8 @@ ASIDE = 0.01
 """Of the way to the middle of a triangle there: so far rays begin off a border, or they would run along a neighbour."""
 PASSED, GRAZING = 8, 0.1
 """Triangles that a ray passes at most, and the least cosine to a triangle at which it goes out."""
+CLEAR, UPRIGHT = 1e-4, 0.05
+"""Of the size of a shape, how far off it rays to a mould begin; degrees up to which a wall is upright."""
 POLE, TIP = 1e-6, 0.6
 """Of the largest area element: where a parametrization has come together. And of the radius far from it, the one near
 it that says that it goes to nothing."""
@@ -166,6 +168,28 @@ def draft_angles(samples: Samples, direction: Floats) -> Floats:
     if not np.linalg.norm(way) > 0:
         raise ArabesqueError("A draft angle needs a direction", "Give one that is not 0, 0, 0")
     return np.degrees(np.arcsin(np.clip(samples.normals @ way, -1, 1)))
+
+
+def mould_drafts(samples: Samples, direction: Floats) -> Floats:
+    """Return the (n,) degrees by which places lean out of a mould of two halves, drawn apart along a direction (3,).
+
+    Each place belongs to the half that it looks to; where something of the shape is in the way of that half it is
+    undercut, and its angle below 0. An upright wall has 0.
+    """
+    angles = draft_angles(samples, direction)
+    way = unit(np.asarray(direction, dtype=float)[None])[0]
+    tree = BoxTree(samples.points[samples.triangles].reshape(-1, 9))
+    lift = CLEAR * samples.size
+    start = samples.points + ASIDE * (_middles(samples) - samples.points) + lift * samples.normals
+
+    def hidden(side: Floats) -> Bools:
+        return np.asarray(tree.first_hits(start, side[:, None] * way)[0] >= 0)
+
+    upright = np.abs(angles) < UPRIGHT
+    own = hidden(np.where(angles < 0, -1.0, 1.0))
+    # what stands upright leaves with either half
+    own &= ~upright | hidden(np.where(angles < 0, 1.0, -1.0))
+    return np.asarray(np.where(own, -np.maximum(np.abs(angles), UPRIGHT), np.abs(angles)))
 
 
 def smallest_radii(shape: Any, samples: Samples) -> Floats:

@@ -13,7 +13,7 @@ from arabesque.checking import wall_thickness
 from arabesque.delivery.whole import Whole, direction
 from arabesque.errors import ArabesqueError
 from arabesque.progress import Progress, silent
-from arabesque.shapes import Samples
+from arabesque.shapes import Samples, area_above
 
 ON_BED = 0.2
 """mm over the lowest place that lie on the bed: a usual first layer (common practice)."""
@@ -81,6 +81,11 @@ class PrintCheck:
         """(n,) what hangs over too far."""
         return np.asarray(self.leans > self.limits.overhang)
 
+    @property
+    def hanging_area(self) -> float:
+        """mm² of what hangs over too far."""
+        return area_above(self.samples, self.leans, self.limits.overhang)
+
     def area(self, where: Bools) -> float:
         """mm² of a part."""
         return float(self.samples.areas[where].sum())
@@ -122,5 +127,5 @@ def leans(samples: Samples, up: Floats) -> Floats:
 def laid(samples: Samples, way: Floats, limits: PrintLimits) -> Laid:
     """How a shape stands with a direction (3,) up."""
     x, y, z = (float(c) for c in way)
-    hanging = leans(samples, way) > limits.overhang
-    return Laid((x, y, z), float(np.ptp(samples.points @ way)), float(samples.areas[hanging].sum()))
+    hanging = area_above(samples, leans(samples, way), limits.overhang)
+    return Laid((x, y, z), float(np.ptp(samples.points @ way)), hanging)

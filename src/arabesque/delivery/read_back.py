@@ -21,7 +21,7 @@ from arabesque.solid import Body, FileKind, KernelWorker, Tag, bodies_in, curves
 
 ALONG = 40
 """Samples along a face, for its area."""
-AREA, VOLUME = 0.01, 1e-5
+AREA, VOLUME = 0.002, 1e-5
 """Of an area as sampled, and of the volume of a body, up to which what comes back is the same."""
 CHORDS = 4.0
 """Chord tolerances by which triangles may stand in; exact shapes: a thousandth of the size."""

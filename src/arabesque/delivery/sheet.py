@@ -15,7 +15,7 @@ from arabesque.arrays import Floats, unit
 from arabesque.checking import filled_sections
 from arabesque.delivery.strokes import Drawn, Pen, Stroke
 from arabesque.errors import ArabesqueError
-from arabesque.geometry import VIEWS, Plane, slanted
+from arabesque.geometry import VIEWS, Patchwork, Plane, Surface, slanted
 from arabesque.model import Document, Item
 from arabesque.progress import Progress, part, silent
 from arabesque.shapes import Sampled, Samples, can
@@ -125,7 +125,8 @@ def make_sheet(
         flat = points @ axes[:2].T
         views[name] = _View(axes, lines, flat.min(axis=0), flat.max(axis=0))
     progress(0.75, "Cutting sections")
-    sections = [_section(samples, Plane(cut.normal, cut.offset + NUDGED * size)) for cut in plan.sections]
+    bodies = [item.shape for item in shapes]
+    sections = [_section(samples, bodies, Plane(cut.normal, cut.offset + NUDGED * size)) for cut in plan.sections]
     return _laid_out(document, plan, views, sections, today or date.today())
 
 
@@ -140,12 +141,13 @@ class _Cut:
     area: float
 
 
-def _section(samples: Sequence[Samples], plane: Plane) -> _Cut:
+def _section(samples: Sequence[Samples], shapes: Sequence[Any], plane: Plane) -> _Cut:
     axes = _square_to(plane)
     outlines: list[Floats] = []
     area = 0.0
-    for one in samples:
-        (found,) = filled_sections(one, [plane])
+    for one, shape in zip(samples, shapes, strict=True):
+        # a cage's samples carry parameters of its faces, not of its patches
+        (found,) = filled_sections(one, [plane], shape if isinstance(shape, Patchwork | Surface) else None)
         outlines += [line @ axes[:2].T for line in found.outlines]
         area += found.area
     return _Cut(plane, axes, outlines, area > 0, area)

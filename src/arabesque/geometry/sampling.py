@@ -195,8 +195,8 @@ def _look_out_of_poles(surface: Any, uv: Floats, normals: Floats) -> None:
                 continue
             beside = np.empty((AROUND, 2))
             beside[:, axis] = at + (high - low) * (BESIDE if end == 0 else -BESIDE)
-            start, end = surface.domain[1 - axis]
-            beside[:, 1 - axis] = np.linspace(start, end, AROUND, endpoint=False)
+            first, last = surface.domain[1 - axis]
+            beside[:, 1 - axis] = np.linspace(first, last, AROUND, endpoint=False)
             mean = surface.normals(beside).mean(axis=0)
             length = float(np.linalg.norm(mean))
             if length > 0:

@@ -46,12 +46,13 @@ def record_of_body(body: Any, scale: float) -> dict[str, Any]:
     from arabesque.checking import Asked, look_at
 
     told = body.told
-    wall = look_at(body, Asked.WALL).least if told.closed else None
+    walls = look_at(body, Asked.WALL) if told.closed else None
+    wall, at_edges = (None, None) if walls is None else (walls.least, walls.at_edges)
     bend, crossing = look_at(body, Asked.RADIUS).least, look_at(body, Asked.CROSSING).crossings
     return {
         "faces": len(body.surfaces),
         "closed": told.closed,
-        "valid": told.valid,
+        "valid": told.valid and not len(crossing),
         "volume": told.volume / scale**3,
         "area": told.area / scale**2,
         "centre": [float(c) / scale for c in told.centre],
@@ -61,6 +62,7 @@ def record_of_body(body: Any, scale: float) -> dict[str, Any]:
         "widest_free": max((width for width in told.widths if width < float("inf")), default=0.0) / scale,
         "thinnest_wall": None if wall is None else wall[0] / scale,
         "thinnest_at": None if wall is None else [float(c) / scale for c in wall[1]],
+        "thinnest_at_edges": None if at_edges is None else at_edges[0] / scale,
         "smallest_radius": None if bend is None else bend[0] / scale,
         "self_intersections": len(crossing),
         "self_intersects_at": [] if not len(crossing) else [float(c) / scale for c in np.median(crossing, axis=0)],

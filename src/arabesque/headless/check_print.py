@@ -52,6 +52,6 @@ def _record(check: Any) -> dict[str, Any]:
         "thinnest_wall": thinnest if check.closed else None,
         "thin_area": check.area(check.thin),
         "lost_area": check.area(check.lost),
-        "hanging_area": check.area(check.hanging),
+        "hanging_area": check.hanging_area,
         "ways": [{"up": list(laid.way), "height": laid.height, "hanging_area": laid.hanging} for laid in check.ways],
     }

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+import numpy as np
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Defeaturing, BRepAlgoAPI_Splitter
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepOffset import BRepOffset_Skin
@@ -16,9 +17,11 @@ from arabesque.errors import KernelProblem
 from arabesque.solid import kernel
 from arabesque.solid.bodies import sound
 from arabesque.solid.booleans import merged, put_together
-from arabesque.solid.solids import NOTHING, nearest_faces, solid_of, solid_pieces, volume_of
+from arabesque.solid.solids import NOTHING, ends_of, nearest_faces, solid_of, solid_pieces, volume_of
 from arabesque.solid.stored import listed, parts, restored, stored, together
 
+AT_PLANE = 1e-5
+"""mm: a body that comes so near to a plane ends at it."""
 HOLLOW_WITHIN, NEARLY = 1e-3, 0.99
 """mm, and the share of its thickness that a wall has everywhere."""
 
@@ -96,8 +99,27 @@ def moved_feature(one: dict[str, Any], places: Any, motion: Any) -> dict[str, An
 
 def mirrored(one: dict[str, Any], plane: tuple[str, dict[str, Any]], image: Any) -> dict[str, Any]:
     """The side of a body to which a plane looks, joined with its mirror image; image: (4, 4) that mirrors."""
-    half = _parted(solid_of(one), [kernel.shape_of(*plane)], False)
+    solid = solid_of(one)
+    half = solid if _ends_at(solid, image) else _parted(solid, [kernel.shape_of(*plane)], False)
     return sound(put_together("add", half, [restored(stored(half), image)]), [one])
+
+
+def _ends_at(solid: Any, image: Any) -> bool:
+    """True for a body that is one half already: all of it on one side of the plane of an image, and up to it."""
+    low, high = ends_of(restored(stored(solid), _upright(image)))[:, 2]
+    return bool(min(abs(low), abs(high)) < AT_PLANE < max(abs(low), abs(high)))
+
+
+def _upright(image: Any) -> Any:
+    """(4, 4) motion that lays the plane of a mirroring (4, 4) into z = 0."""
+    values, vectors = np.linalg.eigh((image[:3, :3] + image[:3, :3].T) / 2)
+    normal = vectors[:, int(values.argmin())]
+    towards = vectors[:, int(values.argmax())]
+    rows = np.array([towards, np.cross(normal, towards), normal])
+    motion = np.eye(4)
+    motion[:3, :3] = rows
+    motion[2, 3] = -normal @ image[:3, 3] / 2
+    return motion
 
 
 def hollowed(one: dict[str, Any], wall: float, places: Any) -> dict[str, Any]:

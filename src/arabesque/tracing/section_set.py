@@ -81,7 +81,10 @@ def trace_sections(
 def fitted_section(line: CutLine, poles: int | None, tolerance: float | None, degree: int = 3) -> FittedCurve:
     """A section line as one curve; poles: of a closed one, besides those that come again at its end."""
     count = poles + degree if poles is not None and line.closed else poles
-    return fit_curve(line.points, count, None if poles is not None else tolerance, degree, line.closed)
+    # a cut carries the scan's noise: 95 % of it within the tolerance is what a curve can keep
+    return fit_curve(
+        line.points, count, None if poles is not None else tolerance, degree, line.closed, mostly=poles is None
+    )
 
 
 def section_like(scan: Scan, cut: Cut, near: Floats, start: Floats, way: Floats) -> CutLine:

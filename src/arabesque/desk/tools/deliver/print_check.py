@@ -69,7 +69,7 @@ class CheckPrint(ForMaking):
 
     def told_of(self, found: PrintCheck) -> list[Fact]:
         closed = Fact("Closed", "yes" if found.closed else "no: close it first", "good" if found.closed else "bad")
-        hanging = found.area(found.hanging)
+        hanging = found.hanging_area
         over = Fact("Hangs over", area(hanging) if hanging else "nowhere", "bad" if hanging else "good")
         if not found.closed:
             return [closed, over]
