@@ -4,15 +4,18 @@ import contextlib
 import io
 import json
 import os
+import subprocess
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import trimesh
 
 from arabesque.cli import main
 from arabesque.geometry import Surface
+from arabesque.headless import COMMANDS
 from arabesque.scan import Scan, read_scan, write_scan
 from arabesque.solid import KernelWorker, write_step
 from tests.examples import grid_faces, plane, sheet
@@ -316,6 +319,61 @@ class CommandsTest(unittest.TestCase):
                 self.assertEqual(len(complaint.strip().splitlines()), 1, complaint)
                 self.assertNotIn("Traceback", complaint)
         self.assertFalse(out.exists())
+
+    def test_places_are_checked_before_the_work(self) -> None:
+        """Minutes of work must not end in a place that cannot be written, or a file of no kind: one line, at once."""
+        gone, plain, folder = self.folder / "no" / "o.step", self.folder / "o.txt", self.folder
+        protected = self.folder / "kept.step"
+        protected.write_text("mine")
+        protected.chmod(0o444)
+        cases = [("build", "dipper", "--out", out) for out in (gone, plain, folder, protected)]
+        step = self.folder / "o.step"
+        cases += [
+            ("build", "dipper", "--out", step, "--project", gone.with_suffix(".arabesque")),
+            ("build", "dipper", "--out", step, "--report", step),
+            ("layout", "scan.ply", "--quads", 300, "--cage", self.folder / "cage.step"),
+            ("fit-report", "m.step", "scan.ply", "--out", self.folder / "fit.doc"),
+            ("sheet", "m.step", "--out", folder),
+            ("simulate", "heron", "--out", self.folder / "h.step"),
+        ]
+        with mock.patch("arabesque.script.Project", side_effect=AssertionError("began to work")):
+            for arguments in cases:
+                with self.subTest(arguments):
+                    code, _, complaint = run(*arguments)
+                    self.assertEqual((code, complaint.count("\n")), (1, 1), complaint)
+        self.assertEqual(protected.read_text(), "mine")
+
+    def test_every_command_says_what_it_needs(self) -> None:
+        """``./start`` asks the commands' own modules: joins, prepare, guide and desktop want no window's libraries."""
+        root = Path(__file__).parent.parent
+        words = [command.WORD for command in COMMANDS]
+        script = ". tools/setup.sh; " + "; ".join(f"system_of {word}" for word in [*words, "open", "--help"])
+        done = subprocess.run(["bash", "-c", script], cwd=root, capture_output=True, text=True, check=True)
+        told = dict(zip([*words, "open", "--help"], done.stdout.split(), strict=True))
+        self.assertEqual({word: told[word] for word in words}, {c.WORD: c.SYSTEM for c in COMMANDS})
+        self.assertEqual((told["open"], told["--help"]), ("window", "nothing"))
+        self.assertNotIn("window", {told[word] for word in ("joins", "prepare", "guide", "desktop")})
+
+    def test_a_scripts_fault_is_shown_from_its_own_first_line(self) -> None:
+        script = self.folder / "wrong.py"
+        script.write_text("def deep():\n    return 1 / 0\n\ndeep()\n")
+        code, _, complaint = run("run", script)
+        self.assertEqual(code, 1)
+        self.assertIn("ZeroDivisionError", complaint)
+        self.assertIn("in deep", complaint)
+        self.assertNotIn("run_script", complaint)
+        self.assertNotIn("runpy", complaint)
+
+    def test_a_guide_goes_into_an_empty_folder(self) -> None:
+        out = self.folder / "site"
+        out.mkdir()
+        (out / "index.html").write_text("my own page")
+        code, _, complaint = run("guide", "--out", out)
+        self.assertEqual(code, 1)
+        self.assertIn("holds other files", complaint)
+        self.assertEqual((out / "index.html").read_text(), "my own page")
+        (out / "index.html").unlink()
+        self.assertEqual([run("guide", "--out", out)[0] for _ in range(2)], [0, 0])
 
     def test_version(self) -> None:
         code, printed, _ = run("--version")

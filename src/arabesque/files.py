@@ -131,7 +131,8 @@ def check_place(path: str | Path, endings: Sequence[str] = ()) -> None:
         if not os.access(target.parent, os.W_OK | os.X_OK):
             raise FileProblem(f"{_short(target.parent)} may not be written to", "Choose another place")
     except (OSError, ValueError, RuntimeError) as problem:  # a name too long, with NUL in it, links in a circle
-        raise FileProblem(f"{_short(path)} cannot be written ({problem})", "Choose another place") from problem
+        why = reason(problem) if isinstance(problem, OSError) else str(problem)
+        raise FileProblem(f"{_short(path)} cannot be written ({why})", "Choose another place") from problem
 
 
 def write_text(path: str | Path, text: str) -> None:

@@ -158,10 +158,59 @@ class JobTest(unittest.TestCase):
             project.add("Relief", Scan(points, np.column_stack([a, b, c])))
             job = write_job(self.folder / "relief.py", project.document, "Relief")
         self.assertIn("project.take(KEPT, 'Relief')", job.text)
-        self.assertTrue((self.folder / "relief.arabesque").exists())
+        self.assertTrue((self.folder / "relief.kept-items").exists())
+        self.assertFalse((self.folder / "relief.arabesque").exists())
         self.assertEqual(run_one(str(self.folder / "relief.py"), str(self.scan), str(self.folder)).trouble, "")
         with Project() as empty, self.assertRaisesRegex(ArabesqueError, "no scan"):
             job_of(empty.document, "x")
+
+    def test_nothing_of_the_users_is_replaced(self) -> None:
+        """A project of the job's own name stays, byte by byte; so does what lies where the kept items would go."""
+        project_file, script = self.folder / "relief.arabesque", self.folder / "relief.py"
+        with Project() as project:
+            project.open_scan(self.scan)
+            project.add("Relief", heron(2_000).scan)
+            project.save(project_file)
+        before = project_file.read_bytes()
+        with contextlib.redirect_stdout(io.StringIO()) as said:
+            self.assertEqual(main(["record", str(project_file), "--out", str(script)]), 0)
+        self.assertIn("relief.kept-items", said.getvalue())
+        self.assertEqual(project_file.read_bytes(), before)
+        # once more is an own job again: both are replaced together
+        with contextlib.redirect_stdout(io.StringIO()):
+            self.assertEqual(main(["record", str(project_file), "--out", str(script)]), 0)
+        script.unlink()
+        (self.folder / "relief.kept-items").write_bytes(b"something else")
+        for out in (script, self.folder, Path(), project_file, self.folder / "no" / "job.py"):
+            with self.subTest(out), contextlib.redirect_stderr(io.StringIO()) as wrong:
+                self.assertEqual(main(["record", str(project_file), "--out", str(out)]), 1)
+            self.assertEqual(wrong.getvalue().count("\n"), 1, wrong.getvalue())
+        self.assertEqual((self.folder / "relief.kept-items").read_bytes(), b"something else")
+        self.assertEqual(project_file.read_bytes(), before)
+
+    def test_a_batch_replaces_only_what_batches_wrote(self) -> None:
+        script = self.folder / "idle.py"
+        script.write_text("def job(scan, out):\n    pass\n")
+        out = self.folder / "out"
+        (out / "heron").mkdir(parents=True)
+        (out / "heron" / "model.step").write_text("mine")
+        arguments = ["batch", str(script), str(self.folder), str(out), "--processes", "1"]
+        with contextlib.redirect_stderr(io.StringIO()) as wrong, contextlib.redirect_stdout(io.StringIO()):
+            self.assertEqual(main(arguments), 1)
+            self.assertIn("no batch wrote it", wrong.getvalue())
+            (out / "heron" / "model.step").unlink()
+            (out / "table.csv").write_text("my,own,table\n")
+            self.assertEqual(main(arguments), 1)
+            self.assertEqual((out / "table.csv").read_text(), "my,own,table\n")
+            (out / "table.csv").unlink()
+            self.assertEqual([main(arguments), main(arguments)], [0, 0])
+
+    def test_scans_of_one_name_get_a_folder_each(self) -> None:
+        script = self.folder / "idle.py"
+        script.write_text("from pathlib import Path\n\ndef job(scan, out):\n    Path(out, 'x').write_text(scan)\n")
+        write_scan(self.folder / "heron.stl", heron(2_000).scan)
+        list(batch(script, [self.folder / "heron.ply", self.folder / "heron.stl"], self.folder / "out", 1))
+        self.assertEqual(len({path.read_text() for path in (self.folder / "out").rglob("x")}), 2)
 
     def test_the_examples_run(self) -> None:
         """As they are shipped, on scans of the demo; the report of a STEP file on what was laid here."""
@@ -192,7 +241,7 @@ class JobTest(unittest.TestCase):
         with Project() as project:
             project.open_scan(self.scan)
             project.tolerance = 0.123456789
-            text = job_of(project.document, 'x""" \\N{nothing}\nimport os').text
+            text = job_of(project.document, 'x""" \\N{nothing}\nimport os\0\udce4').text
         compile(text, "job", "exec")
         self.assertIn("TOLERANCE = 0.123456789", text)
 

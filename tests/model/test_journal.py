@@ -1,5 +1,6 @@
 """The journal: what a killed session left, bit for bit."""
 
+import errno
 import json
 import os
 import random
@@ -21,7 +22,9 @@ from arabesque.model import (
     Document,
     Item,
     Journal,
+    Milestone,
     Project,
+    Work,
     discard,
     leftovers,
     load_project,
@@ -205,6 +208,136 @@ class JournalTest(unittest.TestCase):
         self.assertEqual(leftovers(self.root), [])
         self.assertEqual(unreadable(self.root), [kept])
 
+    def odd_journals(self) -> None:
+        """Whatever may lie among journals besides sound ones."""
+        for number, content in enumerate(
+            (
+                b'{"event": "begin"}\n',
+                b'{"event": "begin", "document": 3, "project": null, "label": "x"}\n',
+                b'{"event": "begin", "document": {"items": []}, "project": 5, "label": "x"}\n',
+                b"[1]\n",
+                b"",
+                b'{"event": "commit", "label": "x", "time": 1}\n',
+                b"[" * 100_000 + b"\n",
+                b"\xff\xfe\n",
+            )
+        ):
+            folder = self.root / f"odd-{number}"
+            folder.mkdir()
+            (folder / "steps.jsonl").write_bytes(content)
+        (self.root / "odd-folder" / "steps.jsonl").mkdir(parents=True)
+        (self.root / "odd-lock" / "lock").mkdir(parents=True)
+        (self.root / "odd-lock" / "steps.jsonl").write_bytes(b"{}\n")
+        (self.root / "a file").write_text("not a folder")
+
+    def test_odd_leftovers_are_set_aside_and_hide_nothing(self) -> None:
+        journal = self.journal()
+        journal.begin("opened", self.document, None)
+        journal.commit("one", self.document, self.document.with_tolerance(0.3))
+        self.crash(journal)
+        self.odd_journals()
+        with self.assertLogs("arabesque.model.journal", "WARNING"):
+            (found,) = leftovers(self.root)
+        self.assertEqual(recover(found).history.document.tolerance, 0.3)
+        self.assertGreaterEqual(len(unreadable(self.root)), 8)
+        self.assertEqual(len(leftovers(self.root)), 1)
+
+    def test_a_step_without_its_time_or_words_costs_no_other(self) -> None:
+        journal = self.journal()
+        journal.begin("opened", self.document, None)
+        journal.commit("one", self.document, self.document.with_tolerance(0.3))
+        self.crash(journal)
+        with (journal.folder / "steps.jsonl").open("ab") as file:
+            file.write(b'{"event": "commit"}\n')
+        (found,) = leftovers(self.root)
+        self.assertLess(abs(found.written - time.time()), 60)
+        with self.assertLogs("arabesque.model.journal", "WARNING"):
+            recovered = recover(found)
+        self.assertEqual((recovered.history.document.tolerance, recovered.whole), (0.3, False))
+
+    @unittest.skipUnless(shutil.which("setpriv") and os.geteuid() == 0, "only root can leave what others may not read")
+    def test_the_journal_of_another_user_is_named_and_left(self) -> None:
+        """After a start with sudo: a user's own start sees a folder that it may not even look into."""
+        journal = self.journal()
+        journal.begin("opened", self.document, None)
+        journal.commit("one", self.document, self.document.with_tolerance(0.3))
+        self.crash(journal)
+        self.root.chmod(0o777)
+        code = (
+            "import sys; from pathlib import Path; from arabesque.model import leftovers, unreadable\n"
+            "root = Path(sys.argv[1]); print(len(leftovers(root)), [path.name for path in unreadable(root)])"
+        )
+        command = ["setpriv", "--reuid", "65534", "--regid", "65534", "--clear-groups", sys.executable, "-c", code]
+        reachable = subprocess.run([*command[:6], sys.executable, "-c", ""], capture_output=True)
+        if reachable.returncode:
+            self.skipTest("the interpreter lies where only root may go")
+        environment = {**os.environ, "NUMBA_CACHE_DIR": str(self.root / "numba")}
+        done = subprocess.run([*command, str(self.root)], capture_output=True, text=True, env=environment)
+        self.assertEqual((done.returncode, done.stdout), (0, f"0 ['{journal.folder.name}']\n"), done.stderr)
+        self.assertEqual(len(leftovers(self.root)), 1)
+
+    def test_two_windows_do_not_take_one_leftover_from_each_other(self) -> None:
+        """One takes it up, the other gives it up: refused, and the living journal goes on."""
+        journal = self.journal()
+        journal.begin("opened", self.document, None)
+        journal.commit("one", self.document, self.document.with_tolerance(0.3))
+        self.crash(journal)
+        (seen_by_one,), (seen_by_two,) = leftovers(self.root), leftovers(self.root)
+        work = Work(self.root, self.problems.append)
+        work.take_up(seen_by_one, recover(seen_by_one))
+        with self.assertRaisesRegex(FileProblem, "Another window"):
+            discard(seen_by_two)
+        other = Work(self.root, self.problems.append)
+        with self.assertRaisesRegex(FileProblem, "another window has it"):
+            other.take_up(seen_by_two, recover(seen_by_two))
+        work.commit("two", work.document.with_tolerance(0.5))
+        assert work.journal is not None and other.journal is not None
+        self.assertTrue(work.journal.flush())
+        other.close()
+        work.journal.close(keep=True)
+        (found,) = leftovers(self.root)
+        self.assertEqual([step.label for step in recover(found).history.steps], ["opened", "one", "two"])
+        discard(found)
+        with self.assertRaisesRegex(FileProblem, "not there any more"):
+            recover(found)
+
+    def test_a_folder_that_is_taken_away_is_made_again(self) -> None:
+        """rm -rf under a living window: all of its history is on the disk again, before the next step, too."""
+        journal = self.journal()
+        journal.begin("opened", self.document, None)
+        journal.commit("one", self.document, self.document.with_tolerance(0.3))
+        self.assertTrue(journal.flush())
+        for label, next_step in (("by itself", False), ("with the next step", True)):
+            with self.subTest(label), self.assertLogs("arabesque.model.journal", "WARNING"):
+                gone = journal.folder
+                shutil.rmtree(gone)
+                if next_step:
+                    journal.commit("two", self.document.with_tolerance(0.3), self.document.with_tolerance(0.4))
+                    self.assertTrue(journal.flush())
+                ends = time.monotonic() + 20
+                while journal.folder == gone and time.monotonic() < ends:
+                    time.sleep(0.05)
+                self.assertNotEqual(journal.folder, gone)
+                self.assertTrue(journal.flush())
+        self.crash(journal)
+        history = recover(leftovers(self.root)[0]).history
+        self.assertEqual([step.label for step in history.steps], ["opened", "one", "two"])
+        np.testing.assert_array_equal(history.document["p"].shape.points, self.document["p"].shape.points)
+
+    def test_a_full_disk_is_told_in_its_own_words(self) -> None:
+        """NumPy tells of a short write by counts alone, without an error number."""
+        journal = self.journal()
+        journal.begin("opened", self.document, None)
+        self.assertTrue(journal.flush())
+        short = OSError("359511 requested and 0 written")
+        with mock.patch("arabesque.model.journal.np.lib.format.write_array", side_effect=short):
+            surface = random_surface((2, 2), (1, 1))
+            journal.commit("one", self.document, self.document.with_shape("p", surface))
+            self.assertFalse(journal.flush())
+        self.assertIn(os.strerror(errno.ENOSPC), str(self.problems[-1]))
+        self.assertNotIn("requested", str(self.problems[-1]))
+        journal.close()
+
     def test_a_journal_of_an_older_program_is_read(self) -> None:
         """Format 4: every line held the whole document."""
         old = Path(__file__).parent / "formats" / "journal-4"
@@ -222,6 +355,19 @@ class JournalTest(unittest.TestCase):
             journal.begin("opened", document, project)
             self.crash(journal)
         self.assertEqual(leftovers(self.root), [])
+
+    def test_a_project_that_was_opened_and_rebuilt_is_not_offered(self) -> None:
+        """Its milestones, and what is derived and was built again, are in its file or follow from it."""
+        journal = self.journal()
+        journal.begin("opened", self.document, "/a/b.arabesque", (Milestone("First", self.document),))
+        journal.amend(self.document, self.document.with_shape("p", random_surface((2, 2), (1, 1))))
+        self.crash(journal)
+        self.assertEqual(leftovers(self.root), [])
+        journal = self.journal()
+        journal.begin("opened", self.document, "/a/b.arabesque")
+        journal.milestone("Mine", self.document, self.document)
+        self.crash(journal)
+        self.assertEqual(len(leftovers(self.root)), 1)
 
 
 class KilledSaveTest(unittest.TestCase):

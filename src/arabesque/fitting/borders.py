@@ -16,9 +16,9 @@ PLACES = 81
 """Places along a border line."""
 MOST_DETOUR = 1.6
 """Ways so much longer than the shorter one of two are the way round the back of the form."""
-MOST_BOW, STEEPEST = 0.01, 0.2
-"""Of the length between its ends: so far a calm line may bow out of the plane through them, and so long it is at least
-as seen along the normal of the quadrangle."""
+MOST_BOW, STEEPEST = 0.03, 0.2
+"""Of the width across it: so far a calm line may bow out of the plane through its ends, or it would take in, or leave
+out, more than 2 % of the area. And of its length, how long it is at least as seen along the normal."""
 LARGEST_AREA = 6.0
 """Of the area that straight sides span: what is enclosed and larger has leaked through a gap."""
 CALMING = 1e-7
@@ -82,7 +82,9 @@ def border_lines(corners: Floats, scan: Scan, through: Through = ALL_CALM) -> li
             found.append(replace(line, curve=along))
         else:
             given = along if along is not None and len(along) else None
-            found.append(border_line(*ends, scan, given, plan if given is None else None))
+            # as wide as the sides beside it are long
+            width = (np.linalg.norm(corners[k - 1] - ends[0]) + np.linalg.norm(corners[(k + 2) % 4] - ends[1])) / 2
+            found.append(border_line(*ends, scan, given, plan if given is None else None, float(width)))
     return found
 
 
@@ -102,10 +104,15 @@ def _area_along(normal: Floats, polygon: Floats) -> float:
 
 
 def border_line(
-    start: Floats, end: Floats, scan: Scan, through: Floats | None = None, plan: Floats | None = None
+    start: Floats,
+    end: Floats,
+    scan: Scan,
+    through: Floats | None = None,
+    plan: Floats | None = None,
+    width: float = np.inf,
 ) -> BorderLine:
     """One side, from a (3,) corner to the next: see ``border_lines``. plan: (3,) the normal along which it is straight
-    where it would bow."""
+    where it would bow by too much of a ``width``, mm."""
     calm = _border_line(start, end, scan, through, None)
     if plan is None:
         return calm
@@ -114,7 +121,7 @@ def border_line(
     if np.linalg.norm(aside) < STEEPEST * reach:
         return calm  # seen along the normal its ends are one place
     bow = float(np.abs((calm.points - start) @ unit(aside[None])[0]).max())
-    if bow <= MOST_BOW * reach:
+    if bow <= MOST_BOW * min(reach, width):
         return calm
     straight = _border_line(start, end, scan, through, plan)
     return straight if straight.whole and straight.length < MOST_DETOUR * calm.length else calm

@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepClass3d import BRepClass3d_SolidClassifier
@@ -237,7 +236,8 @@ def _with_hollows(solids: list[Any]) -> list[Any]:
             made[around[number][-1]][1].append(solid)
     for number, (solid, hollows) in enumerate(made):
         if len(around[number]) % 2 == 0:
-            left.append(BRepAlgoAPI_Cut(solid, together(hollows)).Shape() if hollows else solid)
+            volume = volume_of(solid) - sum(map(volume_of, hollows))
+            left.append(put_together("cut", solid, hollows, volume=volume) if hollows else solid)
     return left
 
 

@@ -18,13 +18,14 @@ from OCP.Bnd import Bnd_Box
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.ShapeAnalysis import ShapeAnalysis_ShapeTolerance
 from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
-from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_SOLID
 from OCP.TopExp import TopExp_Explorer
 
 from arabesque.errors import KernelProblem
 from arabesque.solid import kernel
-from arabesque.solid.solids import NOTHING, volume_of
+from arabesque.solid.solids import NOTHING, solid_pieces, volume_of
 from arabesque.solid.stored import listed, parts, together
 from arabesque.solid.truth import comes_true
 
@@ -36,6 +37,8 @@ FUZZY = (1e-6, 1e-4)
 VOLUME_SHARE, RULE_SHARE = 1e-4, 1e-5
 """Of a volume: so far another may lie off it that has to be equal, and so far the kernel's quick rule is off on graded
 patches. Its exact rule takes minutes on a result that is wrong."""
+TIGHT = 1e-3
+"""mm: a result with wider gaps is taken only where no other way gives a tighter one."""
 TOUCHING = 1e-3
 """mm: tools whose boxes are as near as this may touch."""
 
@@ -66,7 +69,7 @@ def put_together(
         Where nothing is left, and where no way to it gives a result that is valid and right by volume and places.
     """
     check = _Check(how, target, tools, volume)
-    done = False
+    done, second_best = False, None
     for attempt in _attempts(how, target, tools, near):
         try:
             raw = attempt()
@@ -76,15 +79,36 @@ def put_together(
             continue
         done = True
         for made in (merged(raw), raw):
-            if check.holds(made):
-                if not any(True for _ in parts(made, TopAbs_FACE)):
-                    raise KernelProblem(nothing, "Move one of them")
+            if not check.holds(made):
+                continue
+            if not any(True for _ in parts(made, TopAbs_FACE)):
+                raise KernelProblem(nothing, "Move one of them")
+            if check.is_tight(made):
                 return made
+            second_best = second_best or made
+    if second_best is not None:
+        return second_best
     if not done:
         raise KernelProblem("The bodies could not be put together", "Move one of them a little, or check both")
     raise KernelProblem(
         "The kernel missed a part of this", "Move one of them a little: surfaces that lie in each other are hard"
     )
+
+
+def pieces_without(one: Shape, other: Shape, volume: float | None = None) -> list[Shape]:
+    """Return the solids of a shape that lie outside another one; none where there are none.
+
+    volume : of these together, mm³, where it is known. Raises KernelProblem where no way to them is right.
+    """
+    check = _Check("cut", one, [other], volume)
+    for attempt in _attempts("cut", one, [other], (*EXACT, *FUZZY)):
+        try:
+            made = attempt()
+        except kernel.KERNEL_ERRORS:
+            continue  # another way may do
+        if made is not None and check.holds(made):
+            return solid_pieces(made)
+    raise KernelProblem("What two bodies differ by could not be told", "Make one of them again, a little otherwise")
 
 
 def merged(shape: Shape) -> Shape:
@@ -97,6 +121,11 @@ def merged(shape: Shape) -> Shape:
 def is_valid(shape: Shape) -> bool:
     """True where the kernel finds no fault in a shape."""
     return bool(BRepCheck_Analyzer(shape).IsValid())
+
+
+def widest_gap(shape: Shape) -> float:
+    """mm that an edge of a shape may stand off its faces at most, by its own tolerance."""
+    return float(ShapeAnalysis_ShapeTolerance().Tolerance(shape, 1, TopAbs_EDGE))
 
 
 def touching(shapes: Sequence[Shape]) -> bool:
@@ -116,6 +145,7 @@ class _Check:
     def __init__(self, how: str, target: Shape, tools: Sequence[Shape], volume: float | None) -> None:
         self._how, self._target, self._tools = how, target, tools
         self._valid = all(is_valid(shape) for shape in (target, *tools))
+        self._gap = max(widest_gap(shape) for shape in (target, *tools))
         self._bounds: tuple[float, float] | None = None
         if all(map(_is_solid, (target, *tools))):
             one, others = volume_of(target), [volume_of(tool) for tool in tools]
@@ -128,14 +158,18 @@ class _Check:
             near = VOLUME_SHARE * max(one, all_others) + NOTHING
             self._bounds = (low - near, high + near) if volume is None else (volume - near, volume + near)
 
+    def is_tight(self, made: Shape) -> bool:
+        """True for a result whose edges lie about as near to their faces as those of its sources."""
+        return widest_gap(made) <= max(TIGHT, 2 * self._gap)
+
     def holds(self, made: Shape) -> bool:
         """True for a result that is valid where its sources are, within its bounds by volume, and right at places."""
         empty = not any(True for _ in parts(made, TopAbs_FACE))
-        if not empty:
-            if self._valid and not is_valid(made):
-                return False
-            if self._bounds is not None and not self._bounds[0] <= volume_of(made) <= self._bounds[1]:
-                return False
+        if not empty and self._valid and not is_valid(made):
+            return False
+        volume = 0.0 if empty else volume_of(made)
+        if self._bounds is not None and not self._bounds[0] <= volume <= self._bounds[1]:
+            return False
         return comes_true(self._how, self._target, self._tools, made)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Defeaturing, BRepAlgoAPI_Splitter
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Defeaturing, BRepAlgoAPI_Splitter
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepOffset import BRepOffset_Skin
 from OCP.BRepOffsetAPI import BRepOffsetAPI_MakeOffsetShape, BRepOffsetAPI_MakeThickSolid
@@ -16,7 +16,7 @@ from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID, TopAbs_VERTEX
 from arabesque.errors import KernelProblem
 from arabesque.solid import kernel
 from arabesque.solid.bodies import sound
-from arabesque.solid.booleans import merged, put_together
+from arabesque.solid.booleans import merged, pieces_without, put_together
 from arabesque.solid.solids import NOTHING, ends_of, nearest_faces, solid_of, solid_pieces, volume_of
 from arabesque.solid.stored import listed, parts, restored, stored, together
 
@@ -91,7 +91,7 @@ def moved_feature(one: dict[str, Any], places: Any, motion: Any) -> dict[str, An
     made = gone
     # what the feature took away, and what it added
     for how, sources in (("cut", (gone, solid)), ("add", (solid, gone))):
-        pieces = solid_pieces(BRepAlgoAPI_Cut(*sources).Shape())
+        pieces = pieces_without(*sources)
         if pieces:
             made = put_together(how, made, [restored(stored(piece), motion) for piece in pieces])
     return sound(made, [one])

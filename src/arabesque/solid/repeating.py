@@ -6,14 +6,13 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
 from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
 from OCP.gp import gp_Pnt, gp_Vec
 
 from arabesque.errors import KernelProblem
 from arabesque.solid.bodies import sound
-from arabesque.solid.booleans import EXACT, FUZZY, VOLUME_SHARE, put_together
+from arabesque.solid.booleans import EXACT, FUZZY, VOLUME_SHARE, pieces_without, put_together
 from arabesque.solid.solids import NOTHING, ends_of, inside, place_inside, solid_of, solid_pieces, volume_of
 from arabesque.solid.stored import restored, stored
 
@@ -30,8 +29,9 @@ def repeated(one: dict[str, Any], motions: Any) -> dict[str, Any]:
 def repeated_change(before: dict[str, Any], after: dict[str, Any], motions: Any) -> dict[str, Any]:
     """A body with what was done to it, up to ``after``, done again after each of (k, 4, 4) motions."""
     solid, changed = solid_of(before), solid_of(after)
-    taken = solid_pieces(BRepAlgoAPI_Cut(solid, changed).Shape())
-    added = solid_pieces(BRepAlgoAPI_Cut(changed, solid).Shape())
+    taken = pieces_without(solid, changed)
+    # what was there, less what was taken, and with what was added, is what there is
+    added = pieces_without(changed, solid, volume_of(changed) - volume_of(solid) + sum(map(volume_of, taken)))
     if not taken and not added:
         raise KernelProblem("Nothing was done to the body that could be repeated", "Choose the body before the feature")
 
@@ -61,9 +61,7 @@ def _by_sectors(solid: Any, changed: Any, piece: Any, motions: Any) -> Any:
     wedge = _wedge(changed, piece, motions)
     if wedge is None:
         return None
-    sectors = solid_pieces(BRepAlgoAPI_Common(changed, wedge).Shape())
-    if not sectors:
-        return None
+    sectors = solid_pieces(put_together("common", changed, [wedge]))
     first, *others = _copies(sectors, motions)
     # they only touch: their volumes add up
     volume = len(motions) * sum(map(volume_of, sectors))
