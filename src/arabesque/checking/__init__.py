@@ -53,6 +53,7 @@ from arabesque.checking.solid_form import (
     seam_angle,
     self_crossings,
     smallest_radii,
+    wall_ends,
     wall_thickness,
 )
 from arabesque.checking.way_back import WayBack, way_figures
@@ -126,6 +127,7 @@ __all__ = [
     "shape_sections",
     "shape_to_scan",
     "smallest_radii",
+    "wall_ends",
     "wall_thickness",
     "way_figures",
     "wobble",

@@ -84,9 +84,12 @@ def wall_ends(samples: Samples, shape: Any = None) -> WallEnds:
         ends = -np.einsum("nc,nc->n", out[triangle], samples.normals[left]) > GRAZING
         length, normals = gone[left], out[triangle]
         if surfaces is not None:
-            length, normals = _on_surface(samples, surfaces, left, triangle, length, normals)
-            # the chords round where a ray begins belong to that place itself
-            ends &= length > SELF * samples.size
+            length, normals, done = _on_surface(samples, surfaces, left, triangle, length, normals)
+            # the chords round where a ray begins belong to that place itself, whose normal is its own; at a pole no
+            # surface is found, and they lie nearer than they are long
+            away = np.einsum("nc,nc->n", normals, samples.normals[left]) < 0
+            sides = np.linalg.norm(np.ptp(corners[triangle], axis=1), axis=1)
+            ends &= away & (length > np.where(done, SELF * samples.size, sides))
         found[left[ends]], other_side[left[ends]] = length[ends], normals[ends]
         last[left[ends]] = triangle[ends]
         left = left[~ends]
@@ -97,8 +100,9 @@ def wall_ends(samples: Samples, shape: Any = None) -> WallEnds:
 
 def _on_surface(
     samples: Samples, surfaces: Sequence[Any], left: Ints, triangle: Ints, length: Floats, normals: Floats
-) -> tuple[Floats, Floats]:
-    """Lengths of rays, and the normals where they end, on the surfaces instead of on (k,) triangles of theirs.
+) -> tuple[Floats, Floats, Bools]:
+    """Lengths of rays, and the normals where they end, on the surfaces instead of on (k,) triangles of theirs; and of
+    which that was found.
 
     Newton's method for S(u, v) = p - t n, from the middle of the triangle; where it leaves its neighbourhood the chord
     stays.
@@ -108,7 +112,7 @@ def _on_surface(
     reach = np.ptp(samples.uv[corners], axis=1) + 1e-12
     start, way = samples.points[left], -samples.normals[left]
     part = samples.part[corners[:, 0]]
-    kept_length, kept_normals = length.copy(), normals.copy()
+    kept_length, kept_normals, found = length.copy(), normals.copy(), np.zeros(len(left), dtype=bool)
     for number in np.unique(part):
         some = np.flatnonzero(part == number)
         surface, at, far = surfaces[number], uv[some], t[some]
@@ -126,9 +130,10 @@ def _on_surface(
         met = np.linalg.norm(d[0, 0] - (start[some] + far[:, None] * way[some]), axis=1) < LIFTED * samples.size
         near = (np.abs(at - uv[some]) <= 2 * reach[some]).all(axis=1)
         done = met & near
+        found[some[done]] = True
         kept_length[some[done]] = far[done]
         kept_normals[some[done]] = unit(np.cross(d[1, 0], d[0, 1]))[done]
-    return kept_length, kept_normals
+    return kept_length, kept_normals, found
 
 
 def _made_by_edges(samples: Samples, last: Ints, other_side: Floats) -> Bools:

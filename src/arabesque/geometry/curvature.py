@@ -52,7 +52,7 @@ def form_curvature(su: Floats, sv: Floats, suu: Floats, suv: Floats, svv: Floats
     # half the difference of both, in an orthonormal frame along su: mean² - gaussian would lose half of all digits
     f_e, root = f / np.where(e > 0, e, np.nan), np.sqrt(safe)
     across = (m - f_e * l) / root
-    spread = np.hypot((l / e - (e * n - 2 * f * m + f * f_e * l) / safe) / 2, across)
+    spread = np.hypot((l / np.where(e > 0, e, np.nan) - (e * n - 2 * f * m + f * f_e * l) / safe) / 2, across)
     largest, smallest = mean + spread, mean - spread
     # the eigenvector of the shape operator, from the better conditioned of its two rows
     a1, b1 = m - largest * f, -(l - largest * e)
