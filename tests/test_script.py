@@ -20,7 +20,7 @@ from arabesque.fitting import Stop
 from arabesque.geometry import Edge, curve_feet, edge_curve
 from arabesque.model import edits
 from arabesque.scan import write_scan
-from tests.examples import every_kind, plane
+from tests.examples import box_sides, every_kind, plane
 
 SCRIPT = """
 import sys
@@ -42,6 +42,24 @@ class ScriptTest(unittest.TestCase):
         self.folder = Path(folder.name)
         self.sheet = self.folder / "sheet.stl"
         write_scan(self.sheet, plane(steps=40))
+
+    def test_a_reopened_project_answers_with_no_old_figures(self) -> None:
+        """What was told of a layout and a cage's fit belongs to the document that was there then."""
+        with script.Project() as project:
+            project.open_scan(self.sheet)
+            project.save(self.folder / "a.arabesque")
+            for told in ("_fits", "_traced", "_networks", "_cage_fits", "_layouts"):
+                getattr(project, told)["old"] = object()
+            project.open(self.folder / "a.arabesque")
+            for told in ("_fits", "_traced", "_networks", "_cage_fits", "_layouts"):
+                self.assertEqual(getattr(project, told), {}, told)
+
+    def test_joins_are_of_what_shows(self) -> None:
+        with script.Project() as project:
+            sides = [project.add(f"Side {k}", side) for k, side in enumerate(box_sides(30, 20, 10))]
+            self.assertEqual(len(project.joins()), 12)
+            project.hide(sides[0])
+            self.assertEqual(len(project.joins()), 8)
 
     def test_the_documented_example_is_true(self) -> None:
         names = {"example_scan": lambda: self.sheet}

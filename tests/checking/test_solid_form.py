@@ -102,7 +102,7 @@ class LookTest(unittest.TestCase):
         with Project() as project:
             box = project.sew([project.add(f"Side {k}", side) for k, side in enumerate(box_sides(30, 20, 10))])
             self.assertAlmostEqual((project.look_at_body(box, "wall thickness").least or (0.0,))[0], 10.0, places=5)
-            self.assertAlmostEqual((project.look_at_body(box, "draft angle").least or (0.0,))[0], -90.0, places=6)
+            self.assertAlmostEqual((project.look_at_body(box, "draft angle").least or (1.0,))[0], 0.0, places=6)
             self.assertGreater((project.look_at_body(box, "smallest radius").least or (0.0,))[0], 1e9)
             self.assertEqual(len(project.look_at_body(box, "where it crosses itself").crossings), 0)
             sections = project.look_at_body(box, "filled sections", [1, 0, 0], 3).sections

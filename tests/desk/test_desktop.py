@@ -47,6 +47,48 @@ class DesktopTest(unittest.TestCase):
         told: dict[str, object] = json.loads(done.stdout.splitlines()[-1])
         return told
 
+    def run_window(self, environment: dict[str, str], seconds: float) -> tuple[int | None, str]:
+        """Exit code and complaints of the program, started as people do; None while it runs on."""
+        home = {**environment, "XDG_STATE_HOME": str(self.folder), "XDG_CONFIG_HOME": str(self.folder)}
+        log = self.folder / "log"
+        with log.open("w") as file:
+            process = subprocess.Popen([sys.executable, "-m", "arabesque"], env=home, stdout=file, stderr=file)
+            try:
+                code: int | None = process.wait(seconds)
+            except subprocess.TimeoutExpired:
+                code = None
+                process.kill()
+                process.wait()
+        return code, log.read_text()
+
+    def test_without_a_screen_it_is_one_line(self) -> None:
+        """No display, and one that is not there: no abort, no core."""
+        for display in ({}, {"DISPLAY": ":98765"}):
+            environment = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY")}
+            environment |= display
+            environment.pop("QT_QPA_PLATFORM", None)
+            code, said = self.run_window(environment, 60)
+            self.assertEqual(code, 1, said)
+            self.assertEqual(said.count("\n"), 1, said)
+            self.assertIn("no screen", said)
+
+    def test_without_opengl_it_is_told_and_software_is_tried(self) -> None:
+        """One interface of X11 switched off: another is found. No driver at all, or one of version 2.1: it is told,
+        with what to install, in a window (it stays open) and in a line."""
+        with Desktop() as environment:
+            code, said = self.run_window({**environment, "QT_XCB_GL_INTEGRATION": "none"}, 15)
+            self.assertIsNone(code, said)
+            self.assertIn("QT_XCB_GL_INTEGRATION=xcb_egl", said)
+            self.assertNotIn("arabesque:", said)
+            for odd, words in (
+                ({"LIBGL_DRIVERS_PATH": "/none", "__EGL_VENDOR_LIBRARY_DIRS": "/none"}, "OpenGL is missing"),
+                ({"MESA_GL_VERSION_OVERRIDE": "2.1"}, "OpenGL 2.1 is too old"),
+            ):
+                code, said = self.run_window({**environment, **odd}, 15)
+                self.assertIsNone(code, said)
+                self.assertIn(words, said)
+                self.assertIn("apt-get install", said)
+
     def test_one_typeface_and_nothing_beyond_the_screen(self) -> None:
         if shutil.which("openbox") is None:
             self.skipTest("openbox is not installed: run ./check")

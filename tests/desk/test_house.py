@@ -33,7 +33,18 @@ from arabesque.desk.tools.prepare.find_symmetry import FindSymmetry
 from arabesque.desk.tools.timeline import Timeline
 from arabesque.desk.window import Window
 from arabesque.geometry import Face, Surface
-from arabesque.model import Document, Item, Journal, Project, edits, leftovers, load_project, save_project
+from arabesque.model import (
+    Document,
+    Item,
+    Journal,
+    Project,
+    Work,
+    edits,
+    leftovers,
+    load_project,
+    recover,
+    save_project,
+)
 from arabesque.progress import Progress
 from arabesque.scan import Scan, read_scan, write_scan
 from arabesque.solid import FileKind
@@ -400,8 +411,47 @@ class FilesTest(WindowTest):
         ):
             self.session.add("patch", "Patch", random_surface((2, 2), (1, 1)))
             self.until(lambda: "NOT safe" in self.window._safety.text(), 2)
+            self.assertTrue(self.view.overlay.is_problem)
+            self.assertIn("cannot be written", self.view.overlay.message)
         self.session.set_tolerance(0.3)
         self.until(lambda: "safe on disk" in self.window._safety.text() and journal.problem is None, 3)
+        # the line that said otherwise does not stay
+        self.until(lambda: "cannot be written" not in self.view.overlay.message, 3)
+
+    def test_the_window_starts_whatever_lies_among_its_journals(self) -> None:
+        """A journal without its fields, a folder where a file should be: named on the first page."""
+        root = self.folder / "journal"
+        (root / "odd-1").mkdir(parents=True)
+        (root / "odd-1" / "steps.jsonl").write_bytes(b'{"event": "begin"}\n')
+        (root / "odd-2" / "steps.jsonl").mkdir(parents=True)
+        with self.assertLogs("arabesque.model.journal", "WARNING"):
+            self.window._offer()
+        texts = " ".join(label.text() for label in self.window.start_page.findChildren(QLabel))
+        self.assertIn("odd-1", texts)
+        self.assertIn("odd-2", texts)
+
+    def test_what_another_window_took_up_is_not_given_up_here(self) -> None:
+        journal = Journal(self.folder / "journal", lambda _: None)
+        journal.begin("opened", Document(), None)
+        journal.commit("one", Document(), Document().with_item(Item("p", "Patch", random_surface((2, 2), (1, 1)))))
+        self.assertTrue(journal.flush())
+        journal.close(keep=True)
+        (found,) = leftovers(self.folder / "journal")
+        other = Work(self.folder / "journal")
+        other.take_up(found, recover(found))
+        self.addCleanup(other.close)
+        self.window.give_up_work(found)
+        self.assertIn("Another window", self.view.overlay.message)
+        self.assertTrue((found.folder / "steps.jsonl").exists())
+
+    def test_keys_without_a_sign_toggle_no_check(self) -> None:
+        """The Right arrow has no text, and neither has the key of a check without one."""
+        before = self.session.looks.on
+        keyless = type("Keyless", (type(CHECKS[0]),), {"key": ""})()
+        with mock.patch("arabesque.desk.window.CHECKS", (keyless, *CHECKS[1:])):
+            for key in (Qt.Key.Key_Right, Qt.Key.Key_Left, Qt.Key.Key_F5, Qt.Key.Key_Shift):
+                QTest.keyClick(self.view, key)
+        self.assertEqual(self.session.looks.on, before)
 
     def test_a_journal_that_cannot_be_read_is_named_on_the_first_page(self) -> None:
         broken = self.folder / "journal" / "20260101-000000-broken"

@@ -1,5 +1,6 @@
 """Mesh files: what is read, in which unit, and what is said of broken ones."""
 
+import logging
 import tempfile
 import unittest
 from pathlib import Path
@@ -12,6 +13,21 @@ from arabesque.progress import Cancelled
 from arabesque.scan import read_scan, write_scan
 from tests.examples import sphere
 from tests.reference import rabbit
+
+
+class LoggerTest(unittest.TestCase):
+    def test_a_library_goes_on_being_heard(self) -> None:
+        """Reading a mesh keeps the library quiet for that reading alone, not for the whole process."""
+        logger = logging.getLogger("trimesh")
+        level, filters = logger.level, list(logger.filters)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "broken.ply"
+            path.write_bytes(b"ply\nformat ascii 1.0\nelement vertex 3\nend_header\n1 2\n")
+            with self.assertRaises(FileProblem), self.assertNoLogs("trimesh", "WARNING"):
+                read_scan(path)
+        self.assertEqual((logger.level, logger.filters), (level, filters))
+        with self.assertLogs("trimesh", "WARNING"):
+            logger.warning("heard")
 
 
 class FilesTest(unittest.TestCase):

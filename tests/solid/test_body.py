@@ -5,6 +5,7 @@ import tempfile
 import threading
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import trimesh
@@ -36,6 +37,7 @@ from arabesque.solid import (
     turns,
     with_edges,
 )
+from arabesque.solid.body import mirrored_half
 from arabesque.solid.exchange import record_of
 from tests.examples import box_body, box_sides
 from tests.test_cli import run
@@ -212,10 +214,88 @@ class BodyTest(unittest.TestCase):
             self.assertIn("cannot be read as STEP", problem)
 
 
+class ClosedFaceTest(unittest.TestCase):
+    def test_balls_and_rings_are_solids(self) -> None:
+        """Closed and valid they had no volume: 4/3 π r³ and 2 π² R r² (Pappus)."""
+        worker = KernelWorker()
+        self.addCleanup(worker.close)
+        ball = Elementary.make(K.SPHERE, np.eye(4), (20.0,), (FULL, (-np.pi / 2, np.pi / 2)))
+        ring = Elementary.make(K.TORUS, np.eye(4), (40.0, 10.0), (FULL, FULL))
+        for shape, volume in ((ball, 4 / 3 * np.pi * 8000), (ring, 2 * np.pi**2 * 40 * 100)):
+            body = sew([("face", shape)], 1e-3, worker)
+            self.assertTrue(body.told.closed and body.told.valid)
+            self.assertAlmostEqual(body.told.volume / volume, 1.0, delta=1e-7)
+
+    def test_a_cap_that_holds_its_pole(self) -> None:
+        """Of a ball of 20 above z = 5: 2 π r h of area (Archimedes), one free border, and h² π (3 r - h) / 3 once its
+        disc is there (1228 of 1885 mm², three borders, and not closed before)."""
+        with Project() as project:
+            ball = project.add("Ball", Elementary.make(K.SPHERE, np.eye(4), (20.0,), (FULL, (-np.pi / 2, np.pi / 2))))
+            flat = Elementary.make(K.PLANE, motion(shift=[0, 0, 5.0]), (), ((-30.0, 30.0), (-30.0, 30.0)))
+            plane = project.add("Plane", flat)
+            cap = project.trim(ball, plane, keep=[(0, 0, 20.0)])
+            disc = project.trim(plane, ball, keep=[(0, 0, 5.0)])
+            alone = project.told_of_body(project.sew([cap]))
+            self.assertEqual(len(alone.free), 1)
+            self.assertAlmostEqual(alone.area / (2 * np.pi * 20 * 15), 1.0, delta=1e-5)
+            for whole in (project.sew([cap], cap=True), project.sew([cap, disc])):
+                told = project.told_of_body(whole)
+                self.assertTrue(told.closed and told.valid)
+                self.assertAlmostEqual(told.volume / (np.pi * 15**2 * (60 - 15) / 3), 1.0, delta=1e-6)
+
+    def test_a_half_that_ends_at_the_plane(self) -> None:
+        worker = KernelWorker()
+        self.addCleanup(worker.close)
+        for offset, volume in ((0.0, 12000.0), (30.0, 12000.0), (5.0, 10000.0)):
+            made = mirrored_half(box_body(), Plane(np.array([1.0, 0, 0]), offset), worker)
+            self.assertTrue(made.told.valid and made.told.closed)
+            self.assertAlmostEqual(made.told.volume, volume, delta=1e-6)
+
+
 class TruthTest(unittest.TestCase):
+    def test_tools_that_touch_and_inputs_that_are_shaken(self) -> None:
+        """Five sectors that only touch, and slots that overlap, shaken by 1e-12 of their size: additivity each time."""
+        from arabesque.solid.booleans import put_together
+        from arabesque.solid.solids import solid_of, volume_of
+
+        rng = np.random.default_rng(3)
+        quarter = {"of": "cylinder", "sizes": (20.0,), "bounds": (FULL, (0.0, 10.0)), "frame": np.eye(4)}
+        wedge = record_of(box_body())
+        for _ in range(20):
+            boxes = []
+            for k in range(5):
+                # five boxes side by side along x, each shaken
+                frame = motion(shift=[30.0 * k, 0, 0])
+                frame[:3, 3] += rng.uniform(-1, 1, 3) * 1e-12 * 150
+                boxes.append(solid_of({**wedge, "motion": frame @ wedge["motion"]}))
+            row = put_together("add", boxes[0], boxes[1:], volume=5 * 6000.0)
+            self.assertAlmostEqual(volume_of(row), 30_000.0, delta=0.01)
+            frame = motion(shift=[75.0, 10, 0])
+            frame[:3, 3] += rng.uniform(-1, 1, 3) * 1e-12 * 150
+            hole = solid_of({**quarter, "sizes": (4.0,), "frame": frame, "bounds": (FULL, (-1.0, 11.0))})
+            cut = put_together("cut", row, [hole])
+            self.assertAlmostEqual(volume_of(cut), 30_000 - np.pi * 16 * 10, delta=0.05)
+
+    def test_a_cut_never_grows_and_a_missed_change_is_no_change(self) -> None:
+        """What is larger than what it was cut from is refused whatever the kernel says of it, and so is nothing, where
+        volumes tell that something was taken."""
+        from arabesque.errors import KernelProblem
+        from arabesque.solid import booleans
+        from arabesque.solid.solids import solid_of
+
+        box, post = solid_of(record_of(box_body())), solid_of(record_of(rod(4, 15, 10, 0.0, 20.0)))
+        larger = booleans.put_together("add", box, [post])
+        with mock.patch.object(booleans, "_at_once", return_value=larger), self.assertRaises(KernelProblem):
+            booleans.put_together("cut", box, [post])
+        with (
+            mock.patch.object(booleans, "_at_once", return_value=booleans.together([])),
+            self.assertRaisesRegex(KernelProblem, "could not be told"),
+        ):
+            booleans.pieces_without(larger, box)
+
     def test_what_the_kernel_missed_is_seen(self) -> None:
         """A box from which one of two rods was not cut, or to which one was not added, is not what was asked for."""
-        from arabesque.solid.bodies import put_together
+        from arabesque.solid.booleans import put_together
         from arabesque.solid.solids import solid_of
         from arabesque.solid.truth import comes_true
 

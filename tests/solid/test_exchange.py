@@ -5,13 +5,31 @@ import re
 import numpy as np
 
 from arabesque.errors import ArabesqueError, FileProblem
-from arabesque.geometry import Curve, Elementary, ElementaryKind, Surface, surface_curvature, uniform_knots
+from arabesque.geometry import Curve, Elementary, ElementaryKind, Patchwork, Surface, surface_curvature, uniform_knots
 from arabesque.scan import read_scan
 from arabesque.solid import FileKind, deliver, read_model, shown_part
 from tests.examples import random_surface
 from tests.solid.support import KernelTest
 
 CURVE = Curve(3, uniform_knots(3, 2), np.random.default_rng(0).normal(size=(5, 3)) * 10)
+
+
+class PatchworkTest(KernelTest):
+    def test_patches_that_share_borders_are_one_shell(self) -> None:
+        """Nine patches in three rows: 24 edges, 12 of them free, read by the kernel as another system would; one shell
+        in the text of the file."""
+        patches = [
+            Surface.bezier([[[i, j, 0.1 * i * j] for j in (b, b + 1)] for i in (a, a + 1)])
+            for a in range(3)
+            for b in range(3)
+        ]
+        for kind, name in ((FileKind.STEP_AP214, "net.step"), (FileKind.IGES, "net.igs")):
+            deliver(self.folder / name, [("Net", Patchwork(tuple(patches)))], kind, self.worker)
+        text = (self.folder / "net.step").read_text()
+        self.assertEqual([text.count(word) for word in ("OPEN_SHELL(", "ADVANCED_FACE(", "EDGE_CURVE(")], [1, 9, 24])
+        (facts,) = self.worker.call("body_facts", str(self.folder / "net.step"))
+        self.assertEqual((facts["faces"], facts["free_edges"], facts["valid"]), (9, 12, True))
+        self.assertEqual(len(read_model(self.folder / "net.igs", self.worker).faces), 9)
 
 
 class ExchangeTest(KernelTest):

@@ -2,13 +2,15 @@
 
 import os
 import signal
+import threading
+import time
 import unittest
 
 import numpy as np
 
 from arabesque.errors import FileProblem, KernelProblem
 from arabesque.geometry import Surface
-from arabesque.progress import Cancelled
+from arabesque.progress import Cancelled, silent
 from arabesque.solid import KernelWorker, read_step, write_step
 from tests.examples import random_surface
 from tests.reference import teapot_patches
@@ -95,6 +97,29 @@ class WorkerTest(unittest.TestCase):
         self.addCleanup(worker.close)
         with self.assertRaisesRegex(KernelProblem, "did not answer"):
             worker.call("prepare")
+
+    def test_a_process_that_stands_still_is_ended_while_it_is_written_to(self) -> None:
+        """SIGSTOP: a pipe takes some KB and then nothing more. The limit, a cancel and closing end the sending, too."""
+        large = np.zeros(4_000_000)
+
+        def stop(fraction: float, message: str) -> None:
+            raise Cancelled
+
+        for ends in ("limit", "cancel", "close"):
+            with self.subTest(ends):
+                worker = KernelWorker(time_limit=0.5 if ends == "limit" else 60.0)
+                self.addCleanup(worker.close)
+                worker._started()
+                process = worker._process
+                assert process is not None
+                os.kill(process.pid, signal.SIGSTOP)
+                if ends == "close":
+                    threading.Timer(0.5, worker.close).start()
+                began = time.monotonic()
+                with self.assertRaises(Cancelled if ends == "cancel" else KernelProblem):
+                    worker.call("evaluate", large, large, progress=stop if ends == "cancel" else silent)
+                self.assertLess(time.monotonic() - began, 20)
+                self.assertIsNotNone(process.poll())
 
     def test_cancel_ends_the_call(self) -> None:
         worker = KernelWorker()
