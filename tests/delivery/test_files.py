@@ -1,6 +1,11 @@
 """Files that are read back: what they hold by other readers, and what is said where they do not."""
 
+import subprocess
+import sys
+import tempfile
+import unittest
 import zipfile
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -75,3 +80,52 @@ class FilesTest(KernelTest):
 
         self.path = self.folder / f"other{kind.suffix}"
         deliver(self.path, items, kind, self.worker)
+
+
+FULL = """
+import resource, signal, sys
+from pathlib import Path
+from arabesque.errors import ArabesqueError
+from arabesque.script import Project
+from tests.examples import box_sides, heron
+
+folder = Path(sys.argv[1])
+with Project() as project:
+    project.add("Scan", heron(8_000).scan)
+    project.tolerance = 0.5
+    project.patch([(40, -61, 3.1), (150, -61, -12.0), (150, -16, 2.5), (40, -16, 13.4)])
+    body = project.sew([project.add(f"Side {k}", side) for k, side in enumerate(box_sides(30, 20, 10))])
+    project.close()
+    # from here on the disk takes 600 bytes a file, and says so by an error instead of a signal
+    signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (600, 600))
+    writers = {
+        "report": (project.report, ("pdf", "html", "json")), "sheet": (project.sheet, ("pdf", "svg", "dxf")),
+        "export": (project.export, ("step", "igs", "stl", "ply", "obj")), "record": (project.record, ("py",)),
+        "save": (project.save, ("arabesque",)), "print": (lambda path: project.export(path, [body]), ("3mf",)),
+    }
+    for name, (write, endings) in writers.items():
+        for ending in endings:
+            path = folder / f"{name}.{ending}"
+            path.write_bytes(b"old")
+            try:
+                write(path)
+                print(path.name, "was written")
+            except ArabesqueError as problem:
+                clear = "cannot be written" in str(problem) and ".arabesque-" not in str(problem)
+                whole = path.read_bytes() == b"old"
+                print(path.name, "ok" if clear and whole else f"clear {clear}, whole {whole}: {problem}")
+    print("left", sorted(one.name for one in folder.iterdir() if one.name.startswith(".")))
+"""
+
+
+class FullDiskTest(unittest.TestCase):
+    def test_old_files_stay_whole_and_the_word_is_clear(self) -> None:
+        """A disk that takes 600 bytes a file: reports, sheets, exports, jobs, projects; nothing is left beside them."""
+        with tempfile.TemporaryDirectory() as folder:
+            root = Path(__file__).parent.parent.parent
+            command = [sys.executable, "-c", FULL, folder]
+            done = subprocess.run(command, capture_output=True, text=True, cwd=root, timeout=300, check=True)
+        lines = [line for line in done.stdout.splitlines() if " " in line]
+        self.assertEqual([line for line in lines[:-1] if not line.endswith(" ok")], [])
+        self.assertEqual((len(lines), lines[-1]), (15, "left []"))

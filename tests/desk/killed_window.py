@@ -21,15 +21,19 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from arabesque.desk.app import opened
+from arabesque.desk.jobs import Job
 from arabesque.desk.settings import Settings
 from arabesque.desk.tools.prepare.open_scan import OpenScan
 from arabesque.desk.window import Window
+from arabesque.geometry import Elementary, ElementaryKind, motion
+from arabesque.layout import Wishes, lay_out
 from arabesque.model import Document, Item, Project, leftovers, recover, save_project
 from arabesque.scan import ready_to_fit, write_scan
-from arabesque.solid import KernelWorker, write_step
-from tests.examples import plane, random_surface
+from arabesque.solid import FileKind, KernelWorker, combine, write_step
+from tests.examples import box_body, plane, random_surface
 from tests.model.killed_session import disk_takes
 
+EXPORTED = "exported.step"
 SAFE_WITHIN = 1.0
 """A committed step is on the disk within so many seconds."""
 
@@ -90,6 +94,35 @@ def taken_up(window: Window, folder: Path) -> None:
     until(lambda: len(window.session.history.steps) > 1)
 
 
+def again_and_again(begin: Callable[[], Job]) -> None:
+    """Some work beside the window, for ever."""
+    begin().over.connect(lambda: again_and_again(begin))
+
+
+def layout(window: Window, folder: Path) -> None:
+    """While the scan is laid out, over and over."""
+    project(window, folder)
+    scan = window.session.scan
+    assert scan is not None
+    wishes = Wishes(quads=40)
+    again_and_again(lambda: window.session.run("Laying out", lambda progress: lay_out(scan, wishes, None, progress)))
+
+
+def bodies(window: Window, folder: Path) -> None:
+    """While bodies are cut, over and over."""
+    project(window, folder)
+    kernel, box = window.session.kernel, box_body()
+    rod = Elementary.make(ElementaryKind.CYLINDER, motion(shift=[15, 10, 0]), (4.0,), ((0.0, 2 * np.pi), (-5.0, 15.0)))
+    again_and_again(lambda: window.session.jobs.derive("Cutting", lambda _: combine("cut", box, [rod], kernel)))
+
+
+def export(window: Window, folder: Path) -> None:
+    """While a file is written, over and over: it is whole at every moment."""
+    step(window, folder)
+    items, path = list(window.session.document), folder / EXPORTED
+    again_and_again(lambda: window.session.export([(path, items)], FileKind.STEP_AP214, "mm", 0.05))
+
+
 WAYS = {
     "empty": empty,
     "scan": bring_scan,
@@ -98,6 +131,10 @@ WAYS = {
     "demo": demo,
     "new after work": new_after_work,
     "taken up": taken_up,
+    "layout": layout,
+    "bodies": bodies,
+    "export": export,
+    "recovery": taken_up,
 }
 
 
@@ -109,7 +146,7 @@ def window_at_work(root: Path, folder: Path, way: str, pipe: int) -> None:
     QTest.qWaitForWindowExposed(window)
     WAYS[way](window, folder)
     session = window.session
-    if way != "taken up":
+    if WAYS[way] is not taken_up:
         session.add("patch", "Killed", random_surface((2, 2), (1, 1)))
     session.select(next(item.id for item in session.document if item.name.startswith("Killed")))
     window.commands["move-points"].trigger()
@@ -170,16 +207,44 @@ def one_kill(root: Path, folder: Path, way: str, seed: int) -> dict[str, object]
                 wrong += float(item.shape.points[1, 1, 2]) != float(height)
     safe = [int(number) for number, when, _ in lines if float(when) < killed - SAFE_WITHIN - stall]
     result |= {"kept": kept, "wrong": wrong, "missing": max(0, max(safe, default=0) - kept)}
+    exported = folder / EXPORTED
+    if exported.exists() and not exported.read_bytes().rstrip().endswith(b"END-ISO-10303-21;"):
+        result["wrong"] = wrong + 1
     return result
 
 
 def kill(root: Path, folder: Path, way: str, seed: int) -> dict[str, object]:
     """One kill with a journal folder of its own; work is taken up from a window that was killed before."""
-    if way == "taken up":
-        first = one_kill(root, folder, "empty", seed + 1000)
-        if not first["found"]:
-            return {**first, "way": way}
+    if WAYS[way] is not taken_up:
+        return one_kill(root, folder, way, seed)
+    first = one_kill(root, folder, "empty", seed + 1000)
+    if not first["found"]:
+        return {**first, "way": way}
+    if way == "recovery":
+        return killed_while_taking_up(root, folder, seed, first)
     return one_kill(root, folder, way, seed)
+
+
+def killed_while_taking_up(root: Path, folder: Path, seed: int, first: dict[str, object]) -> dict[str, object]:
+    """A window killed at a random moment of its start, or while it takes up earlier work: all that is there still."""
+    read, write = os.pipe()
+    child = os.fork()
+    if child == 0:
+        os.close(read)
+        try:
+            window_at_work(root, folder, "taken up", write)
+        finally:
+            os._exit(1)
+    os.close(write)
+    # until it nudges for the first time, and shortly after
+    select.select([read], [], [], random.Random(seed).uniform(0.05, 3.0))
+    os.kill(child, signal.SIGKILL)
+    os.waitpid(child, 0)
+    os.close(read)
+    found = leftovers(root)
+    kept = len(recover(found[0]).history.steps) - 1 if found else 0
+    missing = max(0, int(str(first["kept"])) - kept)
+    return {**first, "way": "recovery", "seed": seed, "found": len(found), "kept": kept, "missing": missing}
 
 
 def prepare(folder: Path) -> None:

@@ -109,7 +109,7 @@ class DesktopTest(unittest.TestCase):
 
         The same for 200 kills a way: python -m tests.desk.killed_window FOLDER 200.
         """
-        kills = 3
+        kills = 2
         command = [sys.executable, "-m", "tests.desk.killed_window", str(self.folder), str(kills)]
         done = subprocess.run(command, env=dict(os.environ), capture_output=True, text=True, timeout=400, check=True)
         rounds = [json.loads(line) for line in done.stdout.splitlines()]

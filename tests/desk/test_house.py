@@ -410,13 +410,13 @@ class FilesTest(WindowTest):
             self.assertLogs("arabesque.model.journal", "ERROR"),
         ):
             self.session.add("patch", "Patch", random_surface((2, 2), (1, 1)))
-            self.until(lambda: "NOT safe" in self.window._safety.text(), 2)
+            self.until(lambda: "NOT safe" in self.window._safety.text(), 20)
             self.assertTrue(self.view.overlay.is_problem)
             self.assertIn("cannot be written", self.view.overlay.message)
         self.session.set_tolerance(0.3)
-        self.until(lambda: "safe on disk" in self.window._safety.text() and journal.problem is None, 3)
+        self.until(lambda: "safe on disk" in self.window._safety.text() and journal.problem is None, 20)
         # the line that said otherwise does not stay
-        self.until(lambda: "cannot be written" not in self.view.overlay.message, 3)
+        self.until(lambda: "cannot be written" not in self.view.overlay.message, 20)
 
     def test_the_window_starts_whatever_lies_among_its_journals(self) -> None:
         """A journal without its fields, a folder where a file should be: named on the first page."""

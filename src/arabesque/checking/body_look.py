@@ -46,8 +46,8 @@ class Asked(Enum):
 @dataclass(frozen=True, eq=False)
 class Looked:
     """What a look found. values: (n,) at the samples, or None; infinite where there is nothing to measure. least: of
-    them, and where. at_edges: of walls, the least that an edge makes, and where; it is no part of the former. faces:
-    the range on each. crossings: (k, 3). sections: filled. unit: of the values."""
+    them, and where. at_edges: of walls, the least that an edge makes, and where; these are no part of the values.
+    faces: the range on each. crossings: (k, 3). sections: filled. unit: of the values."""
 
     samples: Samples
     values: Floats | None = None
@@ -88,10 +88,8 @@ def look_at(
     if not body.told.closed:
         raise ArabesqueError("An open body has no walls", "Close it first: its free borders are drawn")
     walls = wall_ends(samples, body)
-    told = _measured(samples, walls.thickness)
-    at_edges = np.where(walls.edge, walls.thickness, np.inf)
-    whole = np.where(walls.edge, np.inf, walls.thickness)
-    return replace(told, least=least_place(whole, samples), at_edges=least_place(at_edges, samples))
+    told = _measured(samples, np.where(walls.edge, np.inf, walls.thickness))
+    return replace(told, at_edges=least_place(np.where(walls.edge, walls.thickness, np.inf), samples))
 
 
 def _measured(samples: Samples, values: Floats, unit: str = "mm") -> Looked:

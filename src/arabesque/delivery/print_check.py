@@ -9,7 +9,7 @@ from itertools import product
 import numpy as np
 
 from arabesque.arrays import Bools, Floats, unit
-from arabesque.checking import wall_thickness
+from arabesque.checking import wall_ends, wall_thickness
 from arabesque.delivery.whole import Whole, direction
 from arabesque.errors import ArabesqueError
 from arabesque.progress import Progress, silent
@@ -107,7 +107,11 @@ def check_print(
     up, samples, closed = direction(way), whole.samples, whole.closed
     progress(0.1, "Measuring walls")
     nothing = np.full(len(samples.points), np.inf)
-    walls = wall_thickness(samples) if closed else nothing
+    walls = nothing
+    if closed:
+        found = wall_ends(samples)
+        # what an acute edge leaves is no wall
+        walls = np.where(found.edge, np.inf, found.thickness)
     progress(0.5, "Measuring gaps")
     # seen from its other side, what lies between two walls is a wall
     turned = replace(samples, normals=-samples.normals, triangles=samples.triangles[:, ::-1])

@@ -46,7 +46,8 @@ def write_3mf(path: Path, things: Sequence[Printed], unit: str = "mm") -> None:
             number = group.AddColor(wrapper.RGBAToColor(*(int(thing.colour[k : k + 2], 16) for k in (1, 3, 5)), 255))
             made.SetObjectLevelProperty(group.GetResourceID(), number)
         model.AddBuildItem(made, wrapper.GetIdentityTransform())
-    model.QueryWriter("3mf").WriteToFile(str(path))
+    # into memory first: where a disk is full, the library's own way to a file ends the whole process
+    path.write_bytes(bytes(model.QueryWriter("3mf").WriteToBuffer()))
 
 
 def read_3mf(path: str | Path) -> list[Printed]:

@@ -40,7 +40,7 @@ def serve(handle: int) -> None:
     while True:
         try:
             name, arguments = connection.recv()
-        except EOFError:
+        except (EOFError, ConnectionError):
             return
         try:
             operation = next(getattr(room, name) for room in rooms if hasattr(room, name))
@@ -53,7 +53,10 @@ def serve(handle: int) -> None:
                 False,
                 KernelProblem(f"The geometry kernel could not do this ({problem})", "Check the shapes it was given"),
             )
-        connection.send(answer)
+        try:
+            connection.send(answer)
+        except ConnectionError:
+            return  # whoever asked is gone
 
 
 class KernelWorker:

@@ -29,6 +29,7 @@ from arabesque.solid.kernel import shape_of
 from arabesque.solid.stored import parts, restored
 
 UNITS = {"mm": "MM", "cm": "CM", "m": "M", "inch": "INCH"}
+NOT_WRITTEN = "The file cannot be written"
 ANGLE = 0.3
 """Radians that triangles of a body turn at most from one to the next."""
 
@@ -59,7 +60,7 @@ def write_step(
         raise KernelProblem("The surfaces could not be turned into STEP", "Export them one by one to find the cause")
     _sign(writer)
     if writer.Write(path) != IFSelect_RetDone:
-        raise FileProblem(f"{path} cannot be written", "Choose another place, or make room on the disk")
+        raise FileProblem(NOT_WRITTEN, "Choose another place, or make room on the disk")
     return len(items)
 
 
@@ -84,7 +85,7 @@ def write_iges(
         raise KernelProblem("The surfaces could not be turned into IGES", "Export them one by one to find the cause")
     writer.ComputeModel()
     if not writer.Write(path):
-        raise FileProblem(f"{path} cannot be written", "Choose another place, or make room on the disk")
+        raise FileProblem(NOT_WRITTEN, "Choose another place, or make room on the disk")
     return len(items)
 
 

@@ -118,6 +118,8 @@ class CheckBody(Looking):
         good = found.least[0] >= self.least
         words = {Asked.WALL: "Thinnest wall", Asked.DRAFT: "Least draft", Asked.RADIUS: "Smallest radius"}[asked]
         below = float(found.samples.areas[found.values < self.least].sum()) if found.values is not None else 0.0
+        if found.at_edges is not None:
+            told.append(Fact("Less at edges", f"{found.at_edges[0]:.3g} {found.unit}"))
         return [
             *told,
             Fact(words, f"{found.least[0]:.3g} {found.unit}", "good" if good else "bad"),
