@@ -252,14 +252,22 @@ class MakingTest(Delivering):
         self.assertEqual(self.session.history.position, 1, "nothing is changed by a look")
 
     def test_milling(self) -> None:
-        """From above, the underside is not reached; the path is written, and read back from the file."""
+        """From above nothing is missed, for it stands on its underside; aslant, the far side is. The path is written,
+        and read back from the file."""
         self.begin()
         self.key(Qt.Key.Key_M)
         tool = self.looked(CheckMill)
         assert isinstance(tool, CheckMill)
+        self.assertEqual(self.facts()["Not reached"], "nothing")
+        tool.options.x = 1.0
+        tool.options_changed()
+        self.idle()
         self.assertIn("mm²", self.facts()["Not reached"])
         (map_,) = [part for part in tool.parts(self.view.camera) if isinstance(part, Triangles)]
         self.assertTrue((map_.values == MISSING).any())
+        tool.options.x = 0.0
+        tool.options_changed()
+        self.idle()
         path = self.folder / "box.nc"
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
             self.key(Qt.Key.Key_Return)

@@ -112,7 +112,7 @@ class SectionsTest(WindowTest):
         sections = tool.made.sections
         self.assertEqual(len(sections), 6)
         self.assertFalse(any(is_closed(one.fitted.curve) for one in sections))
-        self.assertTrue(all(one.fitted.within(self.session.document.tolerance) for one in sections))
+        self.assertTrue(all(one.fitted.most <= self.session.document.tolerance for one in sections))
         # too many, and none at all: told where the hand is, and nothing is lost
         tool.options.across, tool.options.spacing = Across.X, 0.01
         tool.options_changed()

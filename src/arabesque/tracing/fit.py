@@ -36,10 +36,6 @@ class FittedCurve:
     worst: float
     most: float
 
-    def within(self, tolerance: float) -> bool:
-        """True when the worst place keeps the tolerance."""
-        return self.worst <= tolerance
-
 
 def fit_curve(
     points: Floats,
