@@ -156,9 +156,9 @@ class WindowTest(unittest.TestCase):
 
     def idle(self) -> None:
         """Wait for all background work and a fresh picture."""
-        self.until(lambda: self.session.jobs.idle)
+        self.until(lambda: self.session.jobs.idle, 240)
         QTest.qWait(30)
-        self.until(lambda: self.session.jobs.idle)
+        self.until(lambda: self.session.jobs.idle, 240)
 
     # documents
 

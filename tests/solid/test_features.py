@@ -219,10 +219,17 @@ class ProjectTest(unittest.TestCase):
             self.assertFalse(any_stale(project.document))
             # the hole goes through 2 mm more under its mouth, which was 4 mm below 10
             self.assertEqual(project.item(slotted.id).trouble, "")
+            whole = project.told_of_body(slotted).volume
+            project.plane = Plane(np.array([0.0, 1, 0]), -5.0)
             with self.assertRaisesRegex(ArabesqueError, "does not part the body"):
                 project.mirror_body(slotted)
+            # one that ends at the plane is a half already
+            project.plane = Plane(np.array([0.0, 1, 0]), 0.0)
+            doubled = project.mirror_body(slotted)
+            self.assertAlmostEqual(project.told_of_body(doubled).volume, 2 * whole, delta=2e-3)
             project.plane = Plane(np.array([0.0, 1, 0]), 10.0)
-            whole, half = project.told_of_body(slotted).volume, project.part_body(slotted)
+            self.assertAlmostEqual(project.told_of_body(doubled).volume, whole, delta=1e-3)
+            half = project.part_body(slotted)
             self.assertAlmostEqual(project.told_of_body(half).volume, whole / 2, delta=1e-3)
             self.assertAlmostEqual(project.told_of_body(project.mirror_body(slotted)).volume, whole, delta=1e-3)
             open_top = project.hollow(box, 1.0, [[15, 10, 12]])

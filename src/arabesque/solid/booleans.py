@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
-from itertools import combinations
+from itertools import combinations, islice
 from typing import Any
 
 from OCP.Bnd import Bnd_Box
@@ -53,6 +53,7 @@ def put_together(
     nothing: str = NONE,
     volume: float | None = None,
     near: Sequence[float] = (*EXACT, *FUZZY),
+    most: int | None = None,
 ) -> Shape:
     """Cut shapes from another, add them to it, or keep what they have in common with it; faces of one surface merged.
 
@@ -62,6 +63,7 @@ def put_together(
     nothing : words of the problem where nothing is left.
     volume : of the result, mm³, where it is known.
     near : mm, how far apart surfaces may be that are taken for one, in the order in which it is tried.
+    most : ways that are tried; all where it is None.
 
     Raises
     ------
@@ -70,7 +72,7 @@ def put_together(
     """
     check = _Check(how, target, tools, volume)
     done, second_best = False, None
-    for attempt in _attempts(how, target, tools, near):
+    for attempt in islice(_attempts(how, target, tools, near), most):
         try:
             raw = attempt()
         except kernel.KERNEL_ERRORS:
@@ -215,18 +217,18 @@ def _in_turn(how: str, target: Shape, tools: Sequence[Shape], fuzzy: float) -> S
         there = [piece for piece in pieces if piece is not None and any(True for _ in parts(piece, TopAbs_SOLID))]
         return _in_turn("add", there[0], there[1:], fuzzy) if there else together([])
     made: Shape | None = target
-    whole = all(map(_is_solid, (target, *tools)))
+    # what is added up is looked at once, at the end
+    whole = how == "cut" and len(tools) > 1 and all(map(_is_solid, (target, *tools)))
     before = volume_of(target) if whole else 0.0
     for tool in tools:
         made = _at_once(how, made, [tool], fuzzy)
         if made is None:
             return None
         if whole:
-            # each takes or brings something between nothing and its own volume: else the next need not be tried
+            # each takes something between nothing and its own volume: else the next need not be tried
             now, most = volume_of(made), volume_of(tool)
-            change, off = abs(now - before), VOLUME_SHARE * most + RULE_SHARE * before + NOTHING
-            right_way = (now - before) * (1 if how == "add" else -1) > -off
-            if not right_way or change > most + off:
+            off = VOLUME_SHARE * most + RULE_SHARE * before + NOTHING
+            if not -off < before - now < most + off:
                 return None
             before = now
     return made

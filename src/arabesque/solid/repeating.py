@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from typing import Any
 
 import numpy as np
+from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
 from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
+from OCP.GeomAbs import GeomAbs_Cylinder, GeomAbs_Plane
 from OCP.gp import gp_Pnt, gp_Vec
+from OCP.TopAbs import TopAbs_FACE
+from OCP.TopoDS import TopoDS
 
 from arabesque.errors import KernelProblem
 from arabesque.solid.bodies import sound
 from arabesque.solid.booleans import EXACT, FUZZY, VOLUME_SHARE, pieces_without, put_together
 from arabesque.solid.solids import NOTHING, ends_of, inside, place_inside, solid_of, solid_pieces, volume_of
-from arabesque.solid.stored import restored, stored
+from arabesque.solid.stored import parts, restored, stored
 
 NEAR = 1e-6
 """mm"""
@@ -35,21 +40,33 @@ def repeated_change(before: dict[str, Any], after: dict[str, Any], motions: Any)
     if not taken and not added:
         raise KernelProblem("Nothing was done to the body that could be repeated", "Choose the body before the feature")
 
-    def by_features(near: Sequence[float]) -> Any:
+    def by_features(near: Sequence[float], most: int | None = None) -> Any:
         made = solid
         for how, pieces in (("cut", taken), ("add", added)):
             if pieces:
-                made = put_together(how, made, _copies(pieces, motions), near=near)
+                made = put_together(how, made, _copies(pieces, motions), near=near, most=most)
         return made
 
-    try:
-        made = by_features(EXACT)
-    except KernelProblem:
-        # the kernel misses surfaces that lie in each other, turned against each other
+    def by_sectors() -> Any:
         made = _by_sectors(solid, changed, [*taken, *added][0], motions)
         if made is None or not _done(made, solid, taken, added, motions):
-            made = by_features(FUZZY)
-    return sound(made, [before, after])
+            raise KernelProblem("Its sectors are no body", "Repeat the feature instead")
+        return made
+
+    # the kernel misses surfaces that lie in each other, turned against each other, but for the plainest: sectors do
+    quick = partial(by_features, EXACT, 1)
+    for way in (quick, by_sectors) if _is_plain([*taken, *added]) else (by_sectors, quick):
+        try:
+            return sound(way(), [before, after])
+        except KernelProblem:
+            continue
+    return sound(by_features((*EXACT, *FUZZY)), [before, after])
+
+
+def _is_plain(pieces: Sequence[Any]) -> bool:
+    """True for pieces whose faces are all planes or cylinders."""
+    kinds = {BRepAdaptor_Surface(TopoDS.Face(face)).GetType() for piece in pieces for face in parts(piece, TopAbs_FACE)}
+    return kinds <= {GeomAbs_Plane, GeomAbs_Cylinder}
 
 
 def _by_sectors(solid: Any, changed: Any, piece: Any, motions: Any) -> Any:

@@ -74,7 +74,7 @@ def inside(shape: Any, place: Any) -> bool:
     """True where a place (3,) lies inside one of the solids of a shape."""
     return any(
         BRepClass3d_SolidClassifier(piece, gp_Pnt(*map(float, place)), CLEAR).State() == TopAbs_IN
-        for piece in solid_pieces(shape)
+        for piece in parts(shape, TopAbs_SOLID)
     )
 
 
