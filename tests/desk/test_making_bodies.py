@@ -165,7 +165,7 @@ class WheelTest(Making):
         self.assertTrue(made.shape.told.closed and made.shape.told.valid)
         self.assertAlmostEqual(wheel.shape.told.volume - self.volume(), 1600.0, delta=0.01)
         # against the scan with its noise, and the true form without
-        measured = shape_to_scan(made.shape, scan, 30)
+        measured = shape_to_scan(made.shape, scan, 120)
         away = np.abs(measured.distance[measured.valid])
         areas = measured.samples.areas[measured.valid]
         self.assertGreater(areas[away <= 0.1].sum() / areas.sum(), 0.97)
