@@ -27,8 +27,8 @@ from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
 from arabesque.shapes import Samples
 
-ALONG = 60
-"""Samples along a face."""
+ALONG, WALLS_ALONG = 60, 240
+"""Samples along a body; and for its walls, which are thinnest beside single edges and corners inside."""
 SECTIONS = 5
 
 
@@ -87,6 +87,7 @@ def look_at(
         return _measured(samples, smallest_radii(body, samples))
     if not body.told.closed:
         raise ArabesqueError("An open body has no walls", "Close it first: its free borders are drawn")
+    samples = body.sampler(WALLS_ALONG).read(body)
     walls = wall_ends(samples, body)
     told = _measured(samples, np.where(walls.edge, np.inf, walls.thickness))
     return replace(told, at_edges=least_place(np.where(walls.edge, walls.thickness, np.inf), samples))
