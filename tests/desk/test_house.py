@@ -411,8 +411,8 @@ class FilesTest(WindowTest):
         ):
             self.session.add("patch", "Patch", random_surface((2, 2), (1, 1)))
             self.until(lambda: "NOT safe" in self.window._safety.text(), 20)
-            self.assertTrue(self.view.overlay.is_problem)
-            self.assertIn("cannot be written", self.view.overlay.message)
+            # the journal's own thread tells it
+            self.until(lambda: "cannot be written" in self.view.overlay.message and self.view.overlay.is_problem, 20)
         self.session.set_tolerance(0.3)
         self.until(lambda: "safe on disk" in self.window._safety.text() and journal.problem is None, 20)
         # the line that said otherwise does not stay
