@@ -1,5 +1,6 @@
 """Headless commands, as other programs call them."""
 
+import argparse
 import contextlib
 import io
 import json
@@ -13,10 +14,13 @@ from unittest import mock
 import numpy as np
 import trimesh
 
+from arabesque import script
 from arabesque.cli import main
+from arabesque.delivery import report_files, sheet_files
 from arabesque.geometry import Surface
-from arabesque.headless import COMMANDS
-from arabesque.scan import Scan, read_scan, write_scan
+from arabesque.headless import COMMANDS, common, fit_report
+from arabesque.headless import sheet as sheet_command
+from arabesque.scan import MESH_SUFFIXES, Scan, read_scan, write_scan
 from arabesque.solid import KernelWorker, write_step
 from tests.examples import grid_faces, plane, sheet
 from tests.reference import horned_head, rabbit, teapot_patches
@@ -342,6 +346,15 @@ class CommandsTest(unittest.TestCase):
                     code, _, complaint = run(*arguments)
                     self.assertEqual((code, complaint.count("\n")), (1, 1), complaint)
         self.assertEqual(protected.read_text(), "mine")
+
+    def test_endings_are_those_of_what_writes(self) -> None:
+        self.assertEqual(set(common.SURFACES), set(script._KINDS))
+        self.assertEqual(common.MESHES, MESH_SUFFIXES)
+        for command, kinds in ((fit_report, report_files.KINDS), (sheet_command, sheet_files.KINDS)):
+            parser = argparse.ArgumentParser()
+            command.arguments(parser)
+            (out,) = [action for action in parser._actions if "--out" in action.option_strings]
+            self.assertEqual(out.type("x.pdf").endings, kinds)  # type: ignore[misc, operator]
 
     def test_every_command_says_what_it_needs(self) -> None:
         """``./start`` asks the commands' own modules: joins, prepare, guide and desktop want no window's libraries."""

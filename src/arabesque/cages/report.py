@@ -6,10 +6,10 @@ from dataclasses import asdict, dataclass
 
 import numpy as np
 
-from arabesque.arrays import Floats
 from arabesque.cages.cage import Cage
 from arabesque.cages.conversion import Converted, on_faces, to_surfaces
 from arabesque.cages.skin import Skin, side_places, skin_of
+from arabesque.geometry import parameter_sine
 
 GRADED = 0.5 ** np.arange(1, 14)
 WITHIN = (0.29, 0.71)
@@ -122,7 +122,7 @@ def _seams(cage: Cage, skin: Skin) -> tuple[float, list[tuple[int, float]]]:
             surface = skin.surfaces[number]
             uv = side_places(surface, int(side), a + share * (b - a))
             d = surface.derivatives(uv, 1)
-            found.append((d[0, 0], surface.normals(uv), leans(d[1, 0], d[0, 1])))
+            found.append((d[0, 0], surface.normals(uv), parameter_sine(d[1, 0], d[0, 1])))
         (p, n, one), (q, m, other) = found
         gap = max(gap, float(np.linalg.norm(p - q, axis=1).max()))
         if not skin.sharp[edge]:
@@ -132,9 +132,3 @@ def _seams(cage: Cage, skin: Skin) -> tuple[float, list[tuple[int, float]]]:
             angles += [(int(valence[edge, 0]), float(angle[share <= 0.5].max())),
                        (int(valence[edge, 1]), float(angle[share >= 0.5].max()))]  # fmt: skip
     return gap, angles
-
-
-def leans(su: Floats, sv: Floats) -> Floats:
-    """(n,) sine of the angle between the derivatives of a patch along u and v."""
-    length = np.linalg.norm(su, axis=1) * np.linalg.norm(sv, axis=1)
-    return np.asarray(np.linalg.norm(np.cross(su, sv), axis=1) / np.maximum(length, 1e-300))

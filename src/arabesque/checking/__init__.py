@@ -45,17 +45,14 @@ from arabesque.checking.solid_form import (
     FilledSection,
     OfFace,
     by_face,
-    draft_angles,
     filled_sections,
     least_place,
-    mould_drafts,
     planes_through,
     seam_angle,
     self_crossings,
     smallest_radii,
-    wall_ends,
-    wall_thickness,
 )
+from arabesque.checking.walls import draft_angles, mould_drafts, wall_ends, wall_thickness
 from arabesque.checking.way_back import WayBack, way_figures
 
 __all__ = [

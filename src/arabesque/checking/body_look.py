@@ -16,12 +16,11 @@ from arabesque.checking.solid_form import (
     by_face,
     filled_sections,
     least_place,
-    mould_drafts,
     planes_through,
     self_crossings,
     smallest_radii,
-    wall_ends,
 )
+from arabesque.checking.walls import mould_drafts, wall_ends
 from arabesque.errors import ArabesqueError
 from arabesque.progress import Progress, silent
 from arabesque.scan import Scan
@@ -76,7 +75,9 @@ def look_at(
             raise ArabesqueError("There is no scan", "Open one first")
         measured = shape_to_scan(body, scan, ALONG)
         return _measured(measured.samples, np.where(measured.valid, measured.distance, np.inf))
-    samples = body.sampler(ALONG).read(body)
+    if asked is Asked.WALL and not body.told.closed:
+        raise ArabesqueError("An open body has no walls", "Close it first: its free borders are drawn")
+    samples = body.sampler(WALLS_ALONG if asked is Asked.WALL else ALONG).read(body)
     if asked is Asked.CROSSING:
         return Looked(samples, crossings=self_crossings(samples))
     if asked is Asked.SECTIONS:
@@ -85,9 +86,6 @@ def look_at(
         return _measured(samples, mould_drafts(samples, way), "°")
     if asked is Asked.RADIUS:
         return _measured(samples, smallest_radii(body, samples))
-    if not body.told.closed:
-        raise ArabesqueError("An open body has no walls", "Close it first: its free borders are drawn")
-    samples = body.sampler(WALLS_ALONG).read(body)
     walls = wall_ends(samples, body)
     told = _measured(samples, np.where(walls.edge, np.inf, walls.thickness))
     return replace(told, at_edges=least_place(np.where(walls.edge, walls.thickness, np.inf), samples))

@@ -18,6 +18,8 @@ MOST_BOWED = 0.05
 """Of the straight quadrangle: border lines that run further out of it, or into it, are told."""
 SAMPLES_ALONG = 60
 MOST_PLACES = 4000
+HUGE = 3.0
+"""Median cells: further round a sample nothing that lies over it is looked for."""
 ROUND_ABOUT = 4.0
 """Places within a tolerance of each other, and so many tolerances and cells apart along the patch, lie over one
 another."""
@@ -100,7 +102,9 @@ def _doubled(samples: Samples, tolerance: float) -> Bools:
     found = np.zeros(n, dtype=bool)
     columns = int(np.count_nonzero(samples.uv[:, 0] == samples.uv[0, 0]))
     cells = np.sqrt(2 * samples.areas)
-    pairs = tree_of(samples.points).query_pairs(tolerance + float(cells.max(initial=0.0)), output_type="ndarray")
+    # a few cells may be huge: their neighbours see what lies over them
+    reach = tolerance + min(float(cells.max(initial=0.0)), HUGE * float(np.median(cells)))
+    pairs = tree_of(samples.points).query_pairs(reach, output_type="ndarray")
     one, other = pairs.T
     apart = samples.points[other] - samples.points[one]
     off = np.abs(np.einsum("nc,nc->n", apart, samples.normals[one]))

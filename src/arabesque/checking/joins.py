@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from arabesque.arrays import Bools, Floats, tree_of, unit
-from arabesque.geometry import Rim, Surface, foot_points, section_bends
+from arabesque.geometry import Rim, Surface, foot_points, parameter_sine, section_bends
 from arabesque.geometry.kernels import step_along, unit_cross
 from arabesque.shapes import Rimmed
 
@@ -35,7 +35,7 @@ APART = 0.1
 """Millimetres a millimetre by which rims that meet somewhere run apart: those that do so faster only cross."""
 NEWTON, SETTLED = 4, 1e-13
 REGULAR = 1e-6
-"""Of both lengths the area that the ways along u and v span, and of the largest along a rim each of them, at least."""
+"""The sine between the ways along u and v, and of the largest along a rim each of their lengths, at least."""
 SQUARE = 1e-7
 """mm: so far from square to a rim the way to a point may stand."""
 SECTIONS, GOLDEN = 36, (5**0.5 - 1) / 2
@@ -465,11 +465,10 @@ class _Side(NamedTuple):
     def is_regular(self) -> Bools:
         """(n,) where the ways along u and v span a tangent plane."""
         su, sv = self.d[1, 0], self.d[0, 1]
-        area = np.linalg.norm(np.cross(su, sv), axis=1)
         lengths = np.linalg.norm(su, axis=1), np.linalg.norm(sv, axis=1)
         # along an edge that is one place one of both is nothing but rounding
         long = [length > REGULAR * length.max(initial=0.0) for length in lengths]
-        return np.asarray((area > REGULAR * lengths[0] * lengths[1]) & long[0] & long[1])
+        return np.asarray((parameter_sine(su, sv) > REGULAR) & long[0] & long[1])
 
     def across(self, ways: Floats) -> Floats:
         """(n, 3) unit vectors across an edge that runs along (n, 2) ways in parameters, in the tangent planes."""

@@ -94,9 +94,14 @@ class MillCheck:
         return float(self.stock.max(initial=0.0))
 
     @property
+    def within(self) -> bool:
+        """True where no more stays than may, as far as the grid can tell."""
+        return self.most <= _told_limit(self.milling)
+
+    @property
     def good(self) -> bool:
         """True where all is reached, and no more stays than may."""
-        return bool(self.reached.all()) and self.most <= _told_limit(self.milling)
+        return bool(self.reached.all()) and self.within
 
 
 def _told_limit(milling: Milling) -> float:
@@ -123,28 +128,34 @@ def check_mill(whole: Whole, milling: Milling, progress: Progress = silent, sear
     tips = _tips(field, lowest, milling.radius)
     stock = np.where(seen, _stock(places, tips, milling.radius, milling.limit), 0.0)
 
+    largest = _largest(whole, way, milling, places[seen], lowest, progress) if search and seen.any() else None
+    return MillCheck(milling, samples, reached, stock, largest, tips)
+
+
+def _largest(
+    whole: Whole, way: Floats, milling: Milling, places: Floats, lowest: float, progress: Progress
+) -> float | None:
+    """Radius of the largest ball, mm, that leaves no more than the limit at (n, 3) places: see ``MillCheck``."""
     coarse = replace(milling, cell=max(milling.cell, longest_side(whole, way) / SEARCH_CELLS))
-    rough = field_of(whole, way, coarse)
+    field = field_of(whole, way, coarse)
 
     def does(radius: float) -> bool:
-        left = _stock(places[seen], _tips(with_margin(rough, radius), lowest, radius), radius, milling.limit)
+        left = _stock(places, _tips(with_margin(field, radius), lowest, radius), radius, milling.limit)
         return bool((left <= _told_limit(coarse)).all())
 
-    largest = None
-    if search and seen.any():
-        high = WIDEST * samples.size
-        for step in range(HALVINGS + 1):
-            progress(0.3 + 0.7 * step / (HALVINGS + 1), "Looking for the largest cutter that does")
-            radius = SMALLEST if step == 0 else (np.sqrt(largest * high) if largest is not None else SMALLEST)
-            if does(float(radius)):
-                largest = float(radius)
-            elif step == 0:
-                break
-            else:
-                high = float(radius)
-        if largest is not None and high == WIDEST * samples.size:
-            largest = float("inf")  # none that was tried is too large
-    return MillCheck(milling, samples, reached, stock, largest, tips)
+    if not does(SMALLEST):
+        return None
+    largest, widest = SMALLEST, WIDEST * whole.samples.size
+    high = widest
+    for step in range(HALVINGS):
+        progress(0.3 + 0.7 * step / HALVINGS, "Looking for the largest cutter that does")
+        radius = float(np.sqrt(largest * high))
+        if does(radius):
+            largest = radius
+        else:
+            high = radius
+    # none that was tried is too large
+    return float("inf") if high == widest else largest
 
 
 def field_of(whole: Whole, way: Floats, milling: Milling) -> HeightField:

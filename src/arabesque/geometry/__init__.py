@@ -6,6 +6,7 @@ from arabesque.geometry.curvature import (
     along_direction,
     curve_curvature,
     form_curvature,
+    parameter_sine,
     section_bends,
     surface_curvature,
 )
@@ -171,6 +172,7 @@ __all__ = [
     "over_quadrangle",
     "parallel",
     "parameter_line",
+    "parameter_sine",
     "parameter_step",
     "parts_of_curve",
     "reach_along",

@@ -65,6 +65,15 @@ def form_curvature(su: Floats, sv: Floats, suu: Floats, suv: Floats, svv: Floats
     return Curvatures(largest, smallest, mean, gaussian, direction, normal)
 
 
+def parameter_sine(su: Floats, sv: Floats) -> Floats:
+    """Return the (n,) sine of the angle between (n, 3) derivatives along u and v.
+
+    0 where they run along one line, or one is 0: there a patch tells no normal.
+    """
+    length = np.linalg.norm(su, axis=1) * np.linalg.norm(sv, axis=1)
+    return np.asarray(np.linalg.norm(np.cross(su, sv), axis=1) / np.maximum(length, 1e-300))
+
+
 def section_bends(d: Floats, directions: Floats) -> tuple[Floats, Floats]:
     """Curvature of the normal section along (n, 3) or (1, 3) directions, 1/mm, and how fast it changes so, 1/mm².
 

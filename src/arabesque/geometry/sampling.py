@@ -21,6 +21,8 @@ CLEAR = 0.5
 """Of a step: places of the grid nearer to a trim loop than this give way to the places on the loop."""
 CELLS = np.unique(np.concatenate([np.arange(1, 9), np.round(8 * 2 ** (np.arange(1, 33) / 4))]).astype(np.int64))
 """Numbers of cells that a span may have: every small one, then steps of a fifth."""
+NEXT_TO_NOTHING = 0.25
+"""Of the mean length of a span: a shorter one is one cell."""
 FAR = 1.1
 """Of a step: cells whose corners are further from all loops are whole."""
 POLE = 1e-9
@@ -70,7 +72,8 @@ def _span_counts(surface: Any, axis: int, breaks: Floats, count: int) -> Ints:
     lengths = np.array([speed[k : k + degree].max(initial=0.0) for k in first]) * np.diff(breaks)
     whole = float(lengths.sum())
     shares = lengths / whole if whole > 0 else np.full(len(lengths), 1 / len(lengths))
-    wanted = np.ceil(count * shares - 1e-9)
+    # two at least, as bends ask for, but for those that hold next to nothing of the length
+    wanted = np.maximum(np.ceil(count * shares - 1e-9), np.where(shares * len(shares) < NEXT_TO_NOTHING, 1, 2))
     return CELLS[np.minimum(np.searchsorted(CELLS, wanted), len(CELLS) - 1)]
 
 

@@ -39,7 +39,6 @@ def output(*endings: str) -> Callable[[str], Output]:
         path.endings = endings
         return path
 
-    made.__name__ = "output"
     return made
 
 

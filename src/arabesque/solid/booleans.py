@@ -72,11 +72,7 @@ def put_together(
     """
     check = _Check(how, target, tools, volume)
     done, second_best = False, None
-    for attempt in islice(_attempts(how, target, tools, near), most):
-        try:
-            raw = attempt()
-        except kernel.KERNEL_ERRORS:
-            continue  # another way may do
+    for raw in islice(_results(how, target, tools, near), most):
         if raw is None:
             continue
         done = True
@@ -103,11 +99,7 @@ def pieces_without(one: Shape, other: Shape, volume: float | None = None) -> lis
     volume : of these together, mm³, where it is known. Raises KernelProblem where no way to them is right.
     """
     check = _Check("cut", one, [other], volume)
-    for attempt in _attempts("cut", one, [other], (*EXACT, *FUZZY)):
-        try:
-            made = attempt()
-        except kernel.KERNEL_ERRORS:
-            continue  # another way may do
+    for made in _results("cut", one, [other], (*EXACT, *FUZZY)):
         if made is not None and check.holds(made):
             return solid_pieces(made)
     raise KernelProblem("What two bodies differ by could not be told", "Make one of them again, a little otherwise")
@@ -179,6 +171,15 @@ def _is_solid(shape: Shape) -> bool:
     """True for what consists of solids alone."""
     loose = TopExp_Explorer(shape, TopAbs_FACE, TopAbs_SOLID)
     return not loose.More() and any(True for _ in parts(shape, TopAbs_SOLID))
+
+
+def _results(how: str, target: Shape, tools: Sequence[Shape], near: Sequence[float]) -> Iterator[Shape | None]:
+    """What each way gives, one after the other as they are asked for; None for one that the kernel cannot go."""
+    for attempt in _attempts(how, target, tools, near):
+        try:
+            yield attempt()
+        except kernel.KERNEL_ERRORS:
+            yield None  # another way may do
 
 
 def _attempts(how: str, target: Shape, tools: Sequence[Shape], near: Sequence[float]) -> Iterator[Attempt]:

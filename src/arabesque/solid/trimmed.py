@@ -18,6 +18,7 @@ from OCP.TopAbs import TopAbs_FACE
 from OCP.TopoDS import TopoDS
 
 from arabesque.errors import KernelProblem
+from arabesque.geometry import Trim
 from arabesque.solid.stored import listed, parts, together
 
 NEAR = 1e-7
@@ -49,12 +50,12 @@ def _comes_together(surface: Any) -> bool:
     if surface.IsUClosed() or surface.IsVClosed():
         return True
     u0, u1, v0, v1 = surface.Bounds()
-    shares = np.linspace(0, 1, 5)
-    for (us, vs) in (((u0,), None), ((u1,), None), (None, (v0,)), (None, (v1,))):
-        us, vs = us or tuple(u0 + shares * (u1 - u0)), vs or tuple(v0 + shares * (v1 - v0))
-        places = [surface.Value(float(u), float(v)) for u in us for v in vs]
-        if max(places[0].Distance(place) for place in places) < NEAR:
-            return True
+    us, vs = np.linspace(u0, u1, 5).tolist(), np.linspace(v0, v1, 5).tolist()
+    for border in ([(u, v) for v in vs] for u in (u0, u1)), ([(u, v) for u in us] for v in (v0, v1)):
+        for line in border:
+            places = [surface.Value(u, v) for u, v in line]
+            if max(places[0].Distance(place) for place in places) < NEAR:
+                return True
     return False
 
 
@@ -81,13 +82,13 @@ def _cut_out(surface: Any, curves: list[list[Any]], inner: list[Any]) -> list[An
     splitting.SetArguments(listed([whole]))
     splitting.SetTools(listed(edges))
     splitting.Build()
-    polygons = [np.concatenate([_places(curve) for curve in loop]) for loop in curves]
+    inside = Trim(tuple(np.concatenate([_places(curve) for curve in loop]) for loop in curves)).contains
     found = []
     for piece in parts(splitting.Shape(), TopAbs_FACE):
         face, place, uv = TopoDS.Face(piece), gp_Pnt(), gp_Pnt2d()
         if BOPTools_AlgoTools3D.PointInFace_s(face, place, uv, IntTools_Context()):
             continue
-        if sum(_encloses(polygon, uv.X(), uv.Y()) for polygon in polygons) % 2:
+        if inside(np.array([[uv.X(), uv.Y()]]))[0]:
             BRepLib.SameParameter_s(face, NEAR, True)
             found.append(face)
     if not found:
@@ -99,14 +100,6 @@ def _places(curve: Any) -> Any:
     """(n, 2) places along a curve in the parameters, without its end."""
     at = np.linspace(curve.FirstParameter(), curve.LastParameter(), ALONG, endpoint=False)
     return np.array([(place.X(), place.Y()) for place in (curve.Value(float(t)) for t in at)])
-
-
-def _encloses(polygon: Any, u: float, v: float) -> bool:
-    """True for a place inside a closed polygon, by the borders that a ray to the right crosses."""
-    (x, y), (x1, y1) = polygon.T, np.roll(polygon, -1, axis=0).T
-    some = (y > v) != (y1 > v)
-    at = x[some] + (v - y[some]) * (x1[some] - x[some]) / (y1[some] - y[some])
-    return bool(np.count_nonzero(at > u) % 2)
 
 
 def _face(surface: Any, loops: list[list[Any]]) -> Any:

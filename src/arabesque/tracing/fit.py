@@ -36,6 +36,10 @@ class FittedCurve:
     worst: float
     most: float
 
+    def within(self, tolerance: float) -> bool:
+        """True when the worst place keeps the tolerance."""
+        return self.worst <= tolerance
+
 
 def fit_curve(
     points: Floats,

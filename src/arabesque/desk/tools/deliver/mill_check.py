@@ -109,7 +109,7 @@ class CheckMill(ForMaking, Delivering):
             Fact(
                 "Most that stays",
                 f"{check.most:.3g} mm",
-                "good" if check.most <= check.milling.limit else "bad",
+                "good" if check.within else "bad",
             ),
             Fact("Over the limit", area(check.left) if check.left else "nowhere", "bad" if check.left else "good"),
             Fact("Largest ball that does", check.largest_words),
