@@ -21,8 +21,8 @@ from arabesque.solid import Body, FileKind, KernelWorker, Tag, bodies_in, curves
 
 ALONG = 40
 """Samples along a face, for its area."""
-AREA, VOLUME = 0.01, 1e-5
-"""Of an area as sampled, and of the volume of a body, up to which what comes back is the same."""
+AREA, VOLUME, BODY_AREA = 0.01, 1e-5, 1e-3
+"""Of an area as sampled, of the volume of a body, and of its area, up to which what comes back is the same."""
 CHORDS = 4.0
 """Chord tolerances by which triangles may stand in; exact shapes: a thousandth of the size."""
 
@@ -96,6 +96,12 @@ def _exact(path: Path, items: Sequence[tuple[str, Shape]], worker: KernelWorker,
         volume = sum(body.told.volume for body in closed)
         back = sum(body.told.volume for body in found if body.told.closed)
         _same(abs(back - volume) <= VOLUME * volume, path.name, f"{back:.8g} instead of {volume:.8g} mm³ came back")
+        if len(closed) == len(shapes):
+            # what the kernel integrates; samples of faces that are cut otherwise differ by more
+            area, areas = (sum(body.told.area for body in bodies) for bodies in (closed, found))
+            _same(abs(areas - area) <= BODY_AREA * area, path.name, f"{areas:.6g} instead of {area:.6g} mm² came back")
+            if all(body.told.valid for body in closed):
+                _same(all(body.told.valid for body in found), path.name, "a face came back that is not valid")
         return f"{sum(len(body.surfaces) for body in found)} faces, {len(closed)} closed"
     model = read_model(path, worker)
     _same(not model.skipped, path.name, f"{len(model.skipped)} of its shapes cannot be read")

@@ -32,6 +32,7 @@ from arabesque.errors import ArabesqueError, FileProblem, KernelProblem
 from arabesque.geometry import LARGEST_DEGREE
 from arabesque.solid import kernel
 from arabesque.solid.booleans import NONE, merged, put_together
+from arabesque.solid.seams import close_seams
 from arabesque.solid.solids import CLEAR, NOTHING, inside, place_inside, solid_of, volume_of
 from arabesque.solid.stored import parts, stored, together
 
@@ -95,6 +96,7 @@ def combined(how: str, one: dict[str, Any], others: list[dict[str, Any]]) -> dic
 def sound(shape: Any, sources: Sequence[dict[str, Any]], failed: KernelProblem | None = None) -> dict[str, Any]:
     """A shape as plain values, mended where it is not valid. Raises ``failed``, or a reason, where that does not do and
     the records of what it was made of are valid."""
+    close_seams(shape)
     told = body(shape)
     if told["valid"]:
         return told
